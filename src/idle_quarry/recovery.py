@@ -146,7 +146,7 @@ def _read(path: Path) -> Leftover | None:
     try:
         fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
         body = json.loads(os.read(file, 1 << 20))
-        said = {key: body[key] for key in body.keys() - {"kind", "part", "target", "time", "dirs", "files"}}
+        data = {key: body[key] for key in body.keys() - {"kind", "part", "target", "time", "dirs", "files"}}
         part = Path(body["part"])
         if path.stem not in part.name or part.suffix != ".part":
             return None
@@ -158,7 +158,7 @@ def _read(path: Path) -> Leftover | None:
             time=str(body["time"]),
             dirs=tuple(body["dirs"]),
             files=tuple(body["files"]),
-            said=said,
+            said=data,
         )
     except (OSError, ValueError, KeyError, TypeError):
         return None

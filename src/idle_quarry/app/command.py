@@ -31,9 +31,9 @@ class Command:
 
 def conflicts(keys: Mapping[str, str]) -> dict[str, list[str]]:
     """Return the commands whose key others have too, with those others."""
-    found: dict[str, list[str]] = {}
+    results: dict[str, list[str]] = {}
     for name, key in keys.items():
         others = [other for other, same in keys.items() if same == key and other != name]
         if key and others:
-            found[name] = others
-    return found
+            results[name] = others
+    return results

@@ -97,7 +97,7 @@ class AppContext(QObject):
         """
         kept = [self.preferences.jobs_folder, self.preferences.work_folder]
         kept += [place.path for place in template.places if place.purpose == "work"] if template is not None else []
-        return next((each for each in kept if each and Path(each).is_dir()), "")
+        return next((name for name in kept if name and Path(name).is_dir()), "")
 
     def clips_folder(self) -> Path:
         """Return where clips are looked for first: where they were found last, in the demo where its own lie."""

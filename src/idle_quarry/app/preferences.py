@@ -53,16 +53,16 @@ class Preferences:
         """Return preferences from stored values; what does not fit is left at its default."""
         preferences = cls()
         if isinstance(data, dict):
-            for each in fields(cls):
-                value = data.get(each.name)
+            for item in fields(cls):
+                value = data.get(item.name)
                 if isinstance(value, list):
                     value = [text for text in value if isinstance(text, str)]
                 if isinstance(value, dict):
                     value = {str(key): text for key, text in value.items() if isinstance(text, str)}
                 if isinstance(value, str) and text_refused(value) is not None:
                     continue
-                if isinstance(value, type(getattr(preferences, each.name))):
-                    setattr(preferences, each.name, value)
+                if isinstance(value, type(getattr(preferences, item.name))):
+                    setattr(preferences, item.name, value)
         return preferences
 
     @classmethod
@@ -81,7 +81,7 @@ class Preferences:
 
     def remember(self, opened: str) -> None:
         """Note what was opened, before what was opened earlier."""
-        self.recent = [opened, *(each for each in self.recent if each != opened)][:_MOST_RECENT]
+        self.recent = [opened, *(name for name in self.recent if name != opened)][:_MOST_RECENT]
 
     def geometry_bytes(self) -> bytes:
         return _bytes(self.geometry)

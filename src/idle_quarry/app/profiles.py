@@ -23,8 +23,8 @@ def _folder() -> Path:
 
 def profiles() -> list[str]:
     """Return the names of the profiles on this machine, in order."""
-    found = {name: None for path in sorted(_folder().glob("*.json")) if (name := _named(path))}
-    return list(found)
+    results = {name: None for path in sorted(_folder().glob("*.json")) if (name := _named(path))}
+    return list(results)
 
 
 def _named(path: Path) -> str:

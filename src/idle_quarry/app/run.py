@@ -111,8 +111,8 @@ def _ends_when_told(app: QApplication) -> QSocketNotifier:
     mine, theirs = socket.socketpair()
     theirs.setblocking(False)
     signal.set_wakeup_fd(theirs.fileno(), warn_on_full_buffer=False)
-    for told in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
-        signal.signal(told, lambda *_: None)
+    for value in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+        signal.signal(value, lambda *_: None)
     notifier = QSocketNotifier(mine.fileno(), QSocketNotifier.Type.Read)
     notifier.activated.connect(lambda: (mine.recv(64), app.closeAllWindows(), app.quit()))
     notifier.setProperty("ends", (mine, theirs))

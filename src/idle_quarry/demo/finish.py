@@ -106,11 +106,11 @@ def _cut(folder: Path) -> None:
     timeline = read_timeline(path, job.template.working.format.rate)
     empty = replace(timeline, tracks=tuple(replace(track, items=()) for track in timeline.tracks))
     picture, sound = (next(track.ident for track in empty.tracks if track.kind == kind) for kind in (PICTURE, SOUND))
-    made = empty
+    result = empty
     for index, ((_name, begins), file) in enumerate(zip(_SHOTS, clips, strict=True)):
         shown = part.path if index == _ELSEWHERE else file
-        made = edits.add(made, [(picture, _item(shown, 50, _LENGTH, begins))])
-    keep(path, edits.lay_over(made, 0, [(sound, _item(music, frames, frames))]))
+        result = edits.add(result, [(picture, _item(shown, 50, _LENGTH, begins))])
+    keep(path, edits.lay_over(result, 0, [(sound, _item(music, frames, frames))]))
 
 
 def _item(path: Path, frames: int, length: int, begins: int = 0) -> TimelineItem:
@@ -140,7 +140,7 @@ def _murmur(seconds: float, seed: int) -> NDArray[np.float64]:
     rng = np.random.default_rng(seed)
     count = int(seconds * 48000)
     rough = rng.standard_normal((count + 63, 2))
-    soft = np.stack([np.convolve(rough[:, each], np.hanning(64) / 32, "valid") for each in (0, 1)], axis=1)
+    soft = np.stack([np.convolve(rough[:, number], np.hanning(64) / 32, "valid") for number in (0, 1)], axis=1)
     swell = 1 + 0.4 * np.sin(2 * np.pi * np.arange(count) / 48000 / 3.7)
     return np.asarray(0.16 * soft * swell[:, None], np.float64)
 

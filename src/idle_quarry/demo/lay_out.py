@@ -66,26 +66,26 @@ def fill(library: Library) -> None:
     for shelf, templates in (("house", house_shelf()), ("own", own_shelf())):
         for history in templates:
             ident = ""
-            for each in history:
-                who, when = each.author, each.time
+            for item in history:
+                who, when = item.author, item.time
                 if ident:
                     saved = library.save_revision(
-                        ident, each.template, each.note, parent=each.parent, author=who, time=when
+                        ident, item.template, item.note, parent=item.parent, author=who, time=when
                     )
                 else:
-                    saved = library.save_new(each.template, shelf, each.note, author=who, time=when)
+                    saved = library.save_new(item.template, shelf, item.note, author=who, time=when)
                 ident = saved.template_id
-                if each.state in ("in review", "approved"):
-                    library.review(ident, saved.number, "propose", each.note, person=who, time=when)
-                if each.state == "approved":
+                if item.state in ("in review", "approved"):
+                    library.review(ident, saved.number, "propose", item.note, person=who, time=when)
+                if item.state == "approved":
                     other = "Odo" if who != "Odo" else "Runa"
-                    answers = ["agreed with the room: it watches another feed"] * len(stops_of(each.template))
+                    answers = ["agreed with the room: it watches another feed"] * len(stops_of(item.template))
                     library.review(
                         ident, saved.number, "approve", "as agreed", person=other, time=when, answers=answers
                     )
-                if each.state == "withdrawn":
+                if item.state == "withdrawn":
                     library.review(ident, saved.number, "withdraw", "no longer made", person=who, time=when)
-                for person, time, place, text in each.remarks:
+                for person, time, place, text in item.remarks:
                     library.comment(ident, saved.number, place, text, person=person, time=time)
             if history[0].template.name == "House HD 50i":
                 library.set_default(ident)

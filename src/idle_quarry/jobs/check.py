@@ -86,12 +86,12 @@ def check_job(folder: Path) -> Job:
         template = template_from_data(data["settings"])
         pinned = data["template"]
         name, revision, claimed = str(pinned["name"]), int(pinned["revision"]), str(pinned["hash"])
-        folders = tuple(str(each) for each in data["folders"])
+        folders = tuple(str(item) for item in data["folders"])
         files = {str(key): str(value["sha256"]) for key, value in data["files"].items()}
         title, started = str(data["title"]), str(data.get("started", ""))
     except (KeyError, TypeError, ValueError, AttributeError, ValidationError, QuarryError) as error:
         raise JobError("the job's record is damaged", subject=path, remedy="put back a copy of it") from error
-    if any(Path(each).is_absolute() or ".." in Path(each).parts for each in (*folders, *files)):
+    if any(Path(name).is_absolute() or ".." in Path(name).parts for name in (*folders, *files)):
         raise JobError("the job's record names files outside its folder", subject=path)
     drift: list[Drift] = []
     if content_hash(template) != claimed:
@@ -100,9 +100,9 @@ def check_job(folder: Path) -> Job:
     material = tuple(sorted(name for name in strangers if _is_material(name, folders)))
     drift += _drift(folder, folders, files, strangers)
     line_up = data.get("line_up")
-    told = {drifted.path for drifted in drift if drifted.kind in ("altered", "missing", "moved")}
+    lines = {drifted.path for drifted in drift if drifted.kind in ("altered", "missing", "moved")}
     for name, text in contents_against(folder, template, line_up if isinstance(line_up, dict) else {}):
-        if name not in told or "cannot be read" not in text:
+        if name not in lines or "cannot be read" not in text:
             drift.append(Drift(name, "altered", text))
     return Job(
         folder=folder,
@@ -123,15 +123,15 @@ def material_in(folder: Path, folders: Iterable[str], files: Iterable[str]) -> d
     """Return the media files that lie in a job's folders now and that it did not write: relative paths, with size
     and time (ns).
     """
-    own, found = set(files), {}
+    own, results = set(files), {}
     for top in folders:
         for path in (folder / top).rglob("*") if top not in (PAPERS, TIMELINES, LINE_UP) else ():
             name = path.relative_to(folder).as_posix()
             with contextlib.suppress(OSError):
                 if path.suffix.lower() in MEDIA_SUFFIXES and name not in own and path.is_file():
-                    told = path.stat()
-                    found[name] = told.st_size, told.st_mtime_ns
-    return dict(sorted(found.items()))
+                    value = path.stat()
+                    results[name] = value.st_size, value.st_mtime_ns
+    return dict(sorted(results.items()))
 
 
 def _is_timeline(name: str) -> bool:
@@ -183,12 +183,12 @@ def _strangers(folder: Path, files: dict[str, str]) -> set[str]:
 
 
 def _hashes(paths: list[Path], wanted: set[str]) -> dict[str, Path]:
-    found: dict[str, Path] = {}
+    results: dict[str, Path] = {}
     for path in paths:
         try:
             digest = sha256_of(path)
         except OSError:
             continue
         if digest in wanted:
-            found[digest] = path
-    return found
+            results[digest] = path
+    return results

@@ -101,10 +101,10 @@ def _line_up(folder: Path, template: Template, made: dict[str, Any]) -> Iterator
         return
     name = f"{LINE_UP}/{clips[0].name}"
     wanted = wanted_line_up(template)
-    for key, told in _TOLD.items():
+    for key, lines in _TOLD.items():
         before = made.get(key)
         if before is not None and before != wanted[key]:
-            yield name, f"the line-up's {told} is {before}, the revision wants {wanted[key]}"
+            yield name, f"the line-up's {lines} is {before}, the revision wants {wanted[key]}"
     try:
         clip = inspect(clips[0])
     except MediaError as error:
@@ -119,11 +119,11 @@ def _in_the_file(path: Path, clip: Any, template: Template) -> Iterator[str]:
     start = str(line_up_start(template))
     if declared.timecode is not None and declared.timecode != start:
         yield f"the line-up's timecode is {declared.timecode}, the revision wants {start}"
-    found = clip.format
-    if found is not None and (found.raster.width, found.raster.height) != (fmt.raster.width, fmt.raster.height):
-        yield f"the line-up is {found.raster.size_text}, the revision {fmt.raster.size_text}"
-    if found is not None and found.rate != fmt.rate:
-        yield f"the line-up runs at {rate_text(found.rate)}, the revision at {rate_text(fmt.rate)}"
+    result = clip.format
+    if result is not None and (result.raster.width, result.raster.height) != (fmt.raster.width, fmt.raster.height):
+        yield f"the line-up is {result.raster.size_text}, the revision {fmt.raster.size_text}"
+    if result is not None and result.rate != fmt.rate:
+        yield f"the line-up runs at {rate_text(result.rate)}, the revision at {rate_text(fmt.rate)}"
     if declared.audio:
         sound = heard(path, 0, declared.audio[0].sample_rate, declared.duration_s)
         tone = sound.channels[-1].tone if sound is not None and sound.channels else None

@@ -92,13 +92,13 @@ def folder_name(template: Template, title: str, day: date | None = None) -> str:
         "language": template.title_language,
         "version": 1,
     }
-    made = made_name(template.job_name, fields)
-    why = name_refused(made)
+    text = made_name(template.job_name, fields)
+    why = name_refused(text)
     if why is not None:
         raise JobError(
-            f"its folder would be called {made!r}, which is no name: {why}", subject=title, remedy="change the rule"
+            f"its folder would be called {text!r}, which is no name: {why}", subject=title, remedy="change the rule"
         )
-    return made
+    return text
 
 
 def line_up_start(template: Template) -> Timecode:

@@ -93,8 +93,8 @@ def to_json(one: Leftover) -> dict[str, Any]:
 def _is_job(one: Leftover) -> bool:
     """Return whether the job that was begun is there: made from the revision that the note names."""
     try:
-        said = read_job(one.target)["template"]
-        return bool(said["id"] == one.said["template"] and said["hash"] == one.said["hash"])
+        data = read_job(one.target)["template"]
+        return bool(data["id"] == one.said["template"] and data["hash"] == one.said["hash"])
     except (QuarryError, KeyError, TypeError):
         return False
 

@@ -86,17 +86,17 @@ def write_line_up(template: Template, title: str, path: Path, progress: Progress
 def _differences(path: Path, carried: Any, start: Any) -> tuple[str, ...]:
     """Return in words where the written file declares something else than was meant."""
     clip = inspect(path)
-    said = []
+    texts = []
     if clip.format is not None:
-        for what, meant, found in (
+        for what, meant, value in (
             ("raster", carried.raster.size_text, clip.format.raster.size_text),
             ("rate", carried.rate, clip.format.rate),
             ("scan", carried.scan if carried.scan != "psf" else "interlaced", clip.format.scan),
             ("primaries", carried.encoding.primaries, clip.format.encoding.primaries),
             ("transfer", carried.encoding.transfer, clip.format.encoding.transfer),
         ):
-            if meant != found:
-                said.append(f"{what}: {meant} was meant, the file says {found}")
+            if meant != value:
+                texts.append(f"{what}: {meant} was meant, the file says {value}")
     if clip.declared.timecode is not None and clip.declared.timecode != str(start):
-        said.append(f"timecode: {start} was meant, the file says {clip.declared.timecode}")
-    return tuple(said)
+        texts.append(f"timecode: {start} was meant, the file says {clip.declared.timecode}")
+    return tuple(texts)

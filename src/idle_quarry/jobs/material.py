@@ -103,7 +103,7 @@ def read_material(folder: Path) -> tuple[JobClip, ...]:
 
 
 def _entry(folder: Path, data: dict[str, Any]) -> JobClip:
-    brought = tuple(_made(folder, each) for each in data.get("brought", []))
+    brought = tuple(_made(folder, item) for item in data.get("brought", []))
     proxy = _made(folder, data["proxy"]) if data.get("proxy") else None
     return JobClip(folder / str(data["path"]), str(data["content"]), str(data.get("source", "")), brought, proxy)
 
@@ -232,9 +232,9 @@ def rows_of(folder: Path, entries: Iterable[JobClip]) -> list[JobClipStatus]:
     rows = []
     for entry in entries:
         spans = [
-            each
+            pair
             for place in {str(entry.path), *(str(file.path) for file in entry.brought)}
-            for each in used.get(place, [])
+            for pair in used.get(place, [])
         ]
         own = tuple(sorted(span for _, span in used.get(str(entry.path), [])))
         rows.append(
@@ -249,7 +249,7 @@ def uses(folder: Path) -> dict[str, list[tuple[Fraction, Span]]]:
 
     What cannot be read uses nothing.
     """
-    found: dict[str, list[tuple[Fraction, Span]]] = {}
+    results: dict[str, list[tuple[Fraction, Span]]] = {}
     for path in sorted((folder / TIMELINES).glob("*.otio")):
         try:
             timeline = read_list(path, Fraction(25)).timeline
@@ -261,27 +261,27 @@ def uses(folder: Path) -> dict[str, list[tuple[Fraction, Span]]]:
                 continue
             ends = item.begins, item.shows(item.end - 1, timeline.rate)
             span = math.floor(min(ends)) - media.first, math.floor(max(ends)) - media.first + 1
-            found.setdefault(media.path, []).append((item.length / timeline.rate, span))
-    return found
+            results.setdefault(media.path, []).append((item.length / timeline.rate, span))
+    return results
 
 
 def joined(spans: Iterable[Span], handles: int, frames: int) -> list[Span]:
     """Return spans with so many frames more on each side, as far as there are any, joined where they meet."""
-    made: list[Span] = []
+    results: list[Span] = []
     for first, last in sorted(spans):
         first, last = max(0, first - handles), min(frames, last + handles)
-        if made and first <= made[-1][1]:
-            made[-1] = made[-1][0], max(made[-1][1], last)
+        if results and first <= results[-1][1]:
+            results[-1] = results[-1][0], max(results[-1][1], last)
         elif first < last:
-            made.append((first, last))
-    return made
+            results.append((first, last))
+    return results
 
 
 def class_of(entry: JobClip, clip: Clip, template: Template) -> tuple[Source | None, Match | None]:
     """Return the source class of a clip: the one a person chose, else the one it matches; and the match."""
-    found = match(template, clip.format) if clip.format is not None else None
+    result = match(template, clip.format) if clip.format is not None else None
     chosen = next((source for source in template.sources if source.id == entry.source), None)
-    return chosen or (found.source if found is not None else None), found
+    return chosen or (result.source if result is not None else None), result
 
 
 def bring_in(

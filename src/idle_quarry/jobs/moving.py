@@ -63,16 +63,16 @@ def move(job: Job, to: StoredTemplate, person: str, write_pdf: WritePdf) -> Move
 
     Raises `JobError` where something locked differs or the folder cannot be written.
     """
-    found = move_of(job, to)
-    if not found.possible:
+    result = move_of(job, to)
+    if not result.possible:
         raise JobError(
-            f"timelines were begun with another {found.locked[0]}",
+            f"timelines were begun with another {result.locked[0]}",
             subject=job.title,
             remedy="start a new job from that revision",
         )
     with changing(job.folder):
-        _move(job, to, found, write_pdf, person)
-    return found
+        _move(job, to, result, write_pdf, person)
+    return result
 
 
 def _move(job: Job, to: StoredTemplate, found: Move, write_pdf: WritePdf, person: str) -> None:
@@ -82,14 +82,14 @@ def _move(job: Job, to: StoredTemplate, found: Move, write_pdf: WritePdf, person
     beside = note.part
     try:
         beside.mkdir(mode=0o700)
-        made = _made_anew(beside, job, to, found, write_pdf, data)
+        results = _made_anew(beside, job, to, found, write_pdf, data)
         for name in found.new_folders:
             (job.folder / name).mkdir(parents=True, exist_ok=True)
         if found.line_up:
             for name in [name for name in data["files"] if name.startswith(f"{LINE_UP}/")]:
                 (job.folder / name).unlink(missing_ok=True)
                 del data["files"][name]
-        for name in made:
+        for name in results:
             target = job.folder / name
             target.parent.mkdir(exist_ok=True)
             (beside / name).replace(target)

@@ -24,24 +24,24 @@ class NextStep:
 
 def next_steps(job: Job) -> list[NextStep]:
     """Return what is to be done in a job, first things first."""
-    found = []
+    results = []
     lost = [drifted.path for drifted in job.drift if drifted.kind == "missing"]
     if lost:
         them = lost[0] if len(lost) == 1 else f"{len(lost)} things the job was started with"
-        found.append(NextStep(f"Put back {them}, or move the job to a revision: that makes papers and line-up anew."))
+        results.append(NextStep(f"Put back {them}, or move the job to a revision: that makes papers and line-up anew."))
     count = len(job.material)
     material = next((name for name in job.folders if "/" not in name), "")
     if not count:
         wanted = ", ".join(source.name for source in job.template.sources)
-        said = f"Put the material into {material}." + (f" Expected: {wanted}." if wanted else "")
-        found.append(NextStep(said, "open", "Open the folder", job.folder / material))
+        text = f"Put the material into {material}." + (f" Expected: {wanted}." if wanted else "")
+        results.append(NextStep(text, "open", "Open the folder", job.folder / material))
         sheet = job.folder / PAPERS / "Camera sheet.pdf"
         if sheet.is_file():
-            found.append(
+            results.append(
                 NextStep("Give the crew the camera sheet before they record.", "open", "Open the camera sheet", sheet)
             )
     else:
         clips = "1 clip lies" if count == 1 else f"{count} clips lie"
-        said = f"{clips} in the job: see whether they are what the template expects."
-        found.append(NextStep(said, "look at clips", "Look at them in Intake", job.folder))
-    return found
+        text = f"{clips} in the job: see whether they are what the template expects."
+        results.append(NextStep(text, "look at clips", "Look at them in Intake", job.folder))
+    return results

@@ -75,14 +75,14 @@ def start_job(
     called = folder_name(stored.template, title)
     _check_place(at, called, bytes_needed(stored.template))
     revision, target = stored.revision, at / called
-    said = {
+    data = {
         "title": title,
         "by": person,
         "template": revision.template_id,
         "revision": revision.number,
         "hash": revision.hash,
     }
-    note = RecoveryNote("job", target, dirs=(LINE_UP,), files=plan.files, said=said)
+    note = RecoveryNote("job", target, dirs=(LINE_UP,), files=plan.files, said=data)
     try:
         _made(note.part, target, stored, title, plan, write_pdf, person, progress or (lambda _what, _share: None))
     except BaseException:
@@ -158,8 +158,8 @@ def _fill(
 ) -> None:
     template = stored.template
     progress("folders", 0.0)
-    for each in plan.folders:
-        (folder / each).mkdir(parents=True, exist_ok=True)
+    for name in plan.folders:
+        (folder / name).mkdir(parents=True, exist_ok=True)
     progress("timelines", 0.02)
     try:
         write_timelines(template, folder / TIMELINES)
@@ -176,7 +176,7 @@ def _fill(
     papers_of(stored, title, folder / PAPERS, write_pdf)
     progress("checksums", 0.95)
     revision = stored.revision
-    made = sorted(path.relative_to(folder).as_posix() for path in folder.rglob("*") if path.is_file())
+    results = sorted(path.relative_to(folder).as_posix() for path in folder.rglob("*") if path.is_file())
     record = {
         "kind": "idle-quarry job",
         "format_number": JOB_FORMAT,
@@ -194,10 +194,12 @@ def _fill(
         "settings": template.model_dump(mode="json"),
         "folders": list(plan.folders),
         "line_up": line_up.to_json(),
-        "files": {path: {"sha256": sha256_of(folder / path), "bytes": (folder / path).stat().st_size} for path in made},
+        "files": {
+            path: {"sha256": sha256_of(folder / path), "bytes": (folder / path).stat().st_size} for path in results
+        },
     }
     (folder / JOB_FILE).write_text(json.dumps(record, indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
-    assert set(plan.files) <= {*made, JOB_FILE}, set(plan.files) - {*made}
+    assert set(plan.files) <= {*results, JOB_FILE}, set(plan.files) - {*results}
     assert (folder / LINE_UP).is_dir()
 
 

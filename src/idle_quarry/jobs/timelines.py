@@ -24,10 +24,10 @@ def timeline_of(template: Template, timeline: TimelinePlan) -> otio.schema.Timel
     fmt = template.working.format
     start = start_timecode(template.timecode.start, template.timecode.drop, fmt.rate)
     canvas = template.canvas(timeline)
-    made = otio.schema.Timeline(
+    result = otio.schema.Timeline(
         name=timeline.name, global_start_time=otio.opentime.RationalTime(float(start.frames), float(fmt.rate))
     )
-    made.metadata[KEY] = {
+    result.metadata[KEY] = {
         "template": template.name,
         "format": described_format(fmt),
         "rate": f"{fmt.rate.numerator}/{fmt.rate.denominator}",
@@ -43,12 +43,12 @@ def timeline_of(template: Template, timeline: TimelinePlan) -> otio.schema.Timel
     }
     for track in timeline.tracks:
         kind = otio.schema.TrackKind.Video if track.kind == "video" else otio.schema.TrackKind.Audio
-        each = otio.schema.Track(name=track.name, kind=kind)
-        each.metadata[KEY] = {"id": track.id, "role": track.role, "colour": track.colour, "channels": track.channels}
+        item = otio.schema.Track(name=track.name, kind=kind)
+        item.metadata[KEY] = {"id": track.id, "role": track.role, "colour": track.colour, "channels": track.channels}
         if track.voice:
-            each.metadata[KEY] |= {"voice": voice_words(track.voice), "ffmpeg": ffmpeg_filters(track.voice)}
-        made.tracks.append(each)
-    return made
+            item.metadata[KEY] |= {"voice": voice_words(track.voice), "ffmpeg": ffmpeg_filters(track.voice)}
+        result.tracks.append(item)
+    return result
 
 
 def write_timelines(template: Template, folder: Path) -> list[Path]:

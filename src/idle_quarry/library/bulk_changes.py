@@ -62,8 +62,8 @@ def _planned(stored: StoredTemplate, place: str, text: str) -> PlannedRevision:
     if template == stored.template:
         return PlannedRevision(template_id, name, number, setting.text, shown, None)
     follows = effect(evaluate(stored.template, remedies=False), evaluate(template, remedies=False))
-    said = [*follows.sentences(), *([follows.data_words] if follows.data_words else [])]
-    return PlannedRevision(template_id, name, number, setting.text, shown, template, tuple(said))
+    texts = [*follows.sentences(), *([follows.data_words] if follows.data_words else [])]
+    return PlannedRevision(template_id, name, number, setting.text, shown, template, tuple(texts))
 
 
 def saved(

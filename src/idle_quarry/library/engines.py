@@ -65,14 +65,14 @@ class DatabaseStore:
             raise LibraryError("the library could not be used", subject=self.subject) from error
 
     def _translated(self, error: DatabaseError) -> LibraryError:
-        said = str(error.orig).strip()
+        text = str(error.orig).strip()
         if self.on_server and (error.connection_invalidated or _unreachable(error)):
             return Away("the server does not answer", subject=self.subject)
         denied = getattr(error.orig, "sqlstate", None) == "42501"
         for words, meaning, remedy in _MEANINGS:
-            if any(word in said.lower() for word in words) or (denied and "permission denied" in words):
+            if any(word in text.lower() for word in words) or (denied and "permission denied" in words):
                 return LibraryError(meaning, subject=self.subject, remedy=remedy)
-        first = said.splitlines()[0] if said else type(error.orig).__name__
+        first = text.splitlines()[0] if text else type(error.orig).__name__
         return LibraryError(f"the library refused ({first})", subject=self.subject)
 
 

@@ -95,17 +95,17 @@ def used_by(library: LibraryReader) -> dict[str, list[str]]:
     number = sa.func.coalesce(heads.c.approved, heads.c.latest)
     of_head = (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == number)
     query = sa.select(heads.c.name_key, revisions.c.body).join(revisions, of_head).where(library._matching(EVERYTHING))
-    found: dict[str, list[str]] = {}
+    results: dict[str, list[str]] = {}
     with library.transaction() as connection:
         rows = connection.execute(query.order_by(heads.c.name_key)).all()
     for _, body in rows:
         try:
             data = json.loads(body)
             for ident in dict.fromkeys(_named_in(data)):
-                found.setdefault(ident, []).append(str(data["name"]))
+                results.setdefault(ident, []).append(str(data["name"]))
         except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
             continue
-    return found
+    return results
 
 
 def _named_in(data: dict[str, Any]) -> Iterator[str]:
@@ -123,8 +123,8 @@ def _named_in(data: dict[str, Any]) -> Iterator[str]:
             delivery.get("standard") or "",
             delivery.get("programme") or "",
         )
-    for each in data.get("house", ()):
-        yield each["uid"]
+    for item in data.get("house", ()):
+        yield item["uid"]
 
 
 def found(library: LibraryReader, ident: str) -> ListedEntry:
@@ -168,13 +168,13 @@ def checked(data: Any) -> Entry:
 # -- files --------------------------------------------------------------------------------------------------
 
 
-def export_entry(each: ListedEntry, path: Path) -> None:
+def export_entry(item: ListedEntry, path: Path) -> None:
     """Write an entry's file, whole or not at all; what ships is written as a copy of one's own.
 
     Raises `ExchangeError`.
     """
-    entry = each.entry if each.entry.uid else own_copy(each.entry)
-    origin = {"shelf": each.shelf, "revision": each.revision}
+    entry = item.entry if item.entry.uid else own_copy(item.entry)
+    origin = {"shelf": item.shelf, "revision": item.revision}
     data = {"kind": KIND, "origin": origin, "hash": entry_hash(entry), "entry": stored_entry(entry)}
     write_file(path, (json.dumps(data, indent=2, ensure_ascii=False) + "\n").encode())
 
@@ -215,14 +215,14 @@ def origin_note(path: Path) -> str:
 
 def in_use(library: LibraryReader) -> dict[str, StoredEntry]:
     """Return what a house has now, by uid, each known by its id from here on. Raises `LibraryError`."""
-    found = {}
+    results = {}
     for stored in library.entries_for_use():
         try:
             take_in(stored.entry)
         except ValueError:
             continue  # it varies a codec that a later program knows
-        found[stored.entry.uid] = stored
-    return found
+        results[stored.entry.uid] = stored
+    return results
 
 
 def schema_of(kind: str) -> dict[str, Any]:

@@ -76,7 +76,7 @@ class LibraryReader(DatabaseStore):
     # -- shelves ---------------------------------------------------------------------------------------
 
     def _matching(self, search: Search) -> sa.ColumnElement[bool]:
-        found: list[sa.ColumnElement[bool]] = [
+        results: list[sa.ColumnElement[bool]] = [
             (heads.c.shelf == "house") | (heads.c.owner == self.person),
             heads.c.aside.is_not(None) if search.aside else heads.c.aside.is_(None),
             heads.c.kind == search.kind if search.kind else heads.c.kind != TEMPLATE,
@@ -88,8 +88,8 @@ class LibraryReader(DatabaseStore):
             (heads.c.state, search.state),
         ):
             if wanted is not None:
-                found.append(column == wanted)
-        return sa.and_(*found, *(_having(word) for word in search.words))
+                results.append(column == wanted)
+        return sa.and_(*results, *(_having(word) for word in search.words))
 
     def count(self, search: Search = EVERYTHING) -> int:
         """Return how many templates match."""
@@ -181,10 +181,10 @@ class LibraryReader(DatabaseStore):
 
     def free_name(self, name: str, shelf: str, kind: str = TEMPLATE) -> str:
         """Return `name`, or `name 2`, `name 3`… where the shelf has it."""
-        made, count = name, 2
-        while self.named(made, shelf, kind) is not None:
-            made, count = f"{name[:90]} {count}", count + 1
-        return made
+        text, count = name, 2
+        while self.named(text, shelf, kind) is not None:
+            text, count = f"{name[:90]} {count}", count + 1
+        return text
 
     def lines_present(self) -> list[int]:
         """Return the numbers of lines of the working pictures that there are."""
@@ -307,13 +307,13 @@ class LibraryReader(DatabaseStore):
         parents = {revision.number: (revision.parent, revision.merged) for revision in self.revisions(template_id)}
 
         def made_of(number: int) -> set[int]:
-            found, open_ = set(), [number]
+            results, open_ = set(), [number]
             while open_:
                 here = open_.pop()
-                if here not in found:
-                    found.add(here)
-                    open_ += [each for each in parents.get(here, ()) if each is not None]
-            return found
+                if here not in results:
+                    results.add(here)
+                    open_ += [number for number in parents.get(here, ()) if number is not None]
+            return results
 
         return max((made_of(a) & made_of(b)) - {a, b}, default=min(parents))
 
@@ -362,7 +362,7 @@ class LibraryReader(DatabaseStore):
         query = sa.select(handovers).where(handovers.c.template_id == template_id)
         with self.transaction() as connection:
             rows = connection.execute(query.order_by(handovers.c.time.desc(), handovers.c.file)).mappings().all()
-        found: dict[tuple[str, str, int], HandoverRecord] = {}
+        results: dict[tuple[str, str, int], HandoverRecord] = {}
         for row in rows:
-            found.setdefault((row["sha256"], row["delivery"], row["revision"]), HandoverRecord(**row))
-        return list(found.values())
+            results.setdefault((row["sha256"], row["delivery"], row["revision"]), HandoverRecord(**row))
+        return list(results.values())

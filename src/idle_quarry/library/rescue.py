@@ -40,7 +40,7 @@ def rescued(damaged: Path, target: Path, person: str) -> RescueReport:
     """
     if target.exists():
         raise LibraryError("is there already", subject=str(target), remedy="name a new file")
-    found: dict[str, list[dict[str, Any]]] = {}
+    results: dict[str, list[dict[str, Any]]] = {}
     lost = 0
     try:
         with closing(sqlite3.connect(f"{damaged.absolute().as_uri()}?mode=ro", uri=True)) as connection:
@@ -48,15 +48,15 @@ def rescued(damaged: Path, target: Path, person: str) -> RescueReport:
             there = {row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
             for table in (templates, revisions, reviews, settings, jobs, handovers):
                 rows, torn = _read(connection, table.name) if table.name in there else ([], 0)
-                found[table.name] = rows
+                results[table.name] = rows
                 lost += torn if table is revisions else 0
     except sqlite3.DatabaseError as error:
         raise LibraryError(f"nothing can be read of it ({error})", subject=str(damaged)) from error
-    sound = [row for row in found["revision"] if _sound(row)]
-    lost += len(found["revision"]) - len(sound)
+    sound = [row for row in results["revision"] if _sound(row)]
+    lost += len(results["revision"]) - len(sound)
     if not sound:
         raise LibraryError("no revision of it is sound", subject=str(damaged), remedy="put back a copy of it")
-    known = {row["id"]: row for row in found["template"]}
+    known = {row["id"]: row for row in results["template"]}
     for row in sound:
         known.setdefault(row["template_id"], _made_up(row, person))
     kept = {(row["template_id"], row["number"]) for row in sound}
@@ -66,11 +66,11 @@ def rescued(damaged: Path, target: Path, person: str) -> RescueReport:
         with library.transaction(write=True) as connection_new:
             _put(connection_new, templates, [row for ident, row in known.items() if ident in wanted])
             _put(connection_new, revisions, sound)
-            said = [row for row in found["review"] if (row["template_id"], row["number"]) in kept]
-            _put(connection_new, reviews, said)
-            _put(connection_new, settings, found["setting"])
-            _put(connection_new, jobs, found["job"])
-            _put(connection_new, handovers, found["handover"])
+            texts = [row for row in results["review"] if (row["template_id"], row["number"]) in kept]
+            _put(connection_new, reviews, texts)
+            _put(connection_new, settings, results["setting"])
+            _put(connection_new, jobs, results["job"])
+            _put(connection_new, handovers, results["handover"])
     except BaseException:
         library.close()
         target.unlink(missing_ok=True)

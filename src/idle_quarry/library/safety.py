@@ -97,10 +97,10 @@ def torn(place: Path) -> str:
     """
     try:
         with _read(place) as connection:
-            said = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+            data = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
     except LibraryError as error:
         return str(error)
-    return "" if said == "ok" else " ".join(str(said).split())
+    return "" if data == "ok" else " ".join(str(data).split())
 
 
 def check_revisions(library: LibraryReader) -> LibraryCheck:
@@ -125,9 +125,9 @@ def check_revisions(library: LibraryReader) -> LibraryCheck:
 
 def _file_troubles(connection: sqlite3.Connection) -> Iterator[LibraryFault]:
     try:
-        for (said,) in connection.execute(f"PRAGMA integrity_check({_MOST_TOLD})"):
-            if said != "ok":
-                yield LibraryFault("the file", " ".join(str(said).split()))
+        for (data,) in connection.execute(f"PRAGMA integrity_check({_MOST_TOLD})"):
+            if data != "ok":
+                yield LibraryFault("the file", " ".join(str(data).split()))
         for table, row, parent, _ in connection.execute("PRAGMA foreign_key_check"):
             yield LibraryFault("the file", f"row {row} of {table} belongs to no {parent}")
     except sqlite3.DatabaseError as error:
@@ -189,15 +189,15 @@ def backup(place: Path, target: Path) -> LibraryCheck:
                 copy.execute("PRAGMA journal_mode = DELETE")
         except sqlite3.DatabaseError as error:
             raise LibraryError(f"the copy could not be written ({error})", subject=str(target)) from error
-        found = check(part)
-        if not found.whole:
-            first = found.troubles[0]
+        result = check(part)
+        if not result.whole:
+            first = result.troubles[0]
             raise LibraryError(
                 f"the library is damaged, and so would the copy be: {first.where} {first.what}",
                 subject=str(place),
                 remedy="look at 'library check'",
             )
-    return LibraryCheck(target, found.templates, found.revisions, found.sound, ())
+    return LibraryCheck(target, result.templates, result.revisions, result.sound, ())
 
 
 @contextmanager
@@ -225,9 +225,9 @@ def restore(copy: Path, place: Path) -> tuple[LibraryCheck, Path | None]:
     The copy is checked first; what was there is renamed, never removed. Raises `LibraryError` where the copy is damaged
     or none, or somebody is working in the library.
     """
-    found = check(copy)
-    if not found.whole:
-        first = found.troubles[0]
+    result = check(copy)
+    if not result.whole:
+        first = result.troubles[0]
         raise LibraryError(f"the copy is damaged: {first.where} {first.what}", subject=str(copy), remedy="use another")
     path = None
     with _beside(place) as part, _read(copy) as source:
@@ -241,7 +241,7 @@ def restore(copy: Path, place: Path) -> tuple[LibraryCheck, Path | None]:
                 beside = place.with_name(place.name + log)
                 if beside.exists():
                     beside.rename(path.with_name(path.name + log))
-    return LibraryCheck(place, found.templates, found.revisions, found.sound, ()), path
+    return LibraryCheck(place, result.templates, result.revisions, result.sound, ()), path
 
 
 def _unused(place: Path) -> None:

@@ -33,8 +33,8 @@ def answered(note: str, body: str, answers: Sequence[str], subject: str) -> str:
     """Return the note of an approval with its answers to each stop. Raises `StopsUnanswered` where one lacks."""
     value = held_from_data(json.loads(body))
     stops = stops_of(value) if isinstance(value, Template) else []
-    given = [each.strip() for each in answers if each.strip()]
+    given = [name.strip() for name in answers if name.strip()]
     if len(given) < len(stops):
         raise StopsUnanswered(stops, len(given), subject=subject)
-    told = [f"{stop} Answered: {answer}" for stop, answer in zip(stops, given, strict=False)]
-    return "\n".join([part for part in (note, *told) if part])
+    lines = [f"{stop} Answered: {answer}" for stop, answer in zip(stops, given, strict=False)]
+    return "\n".join([part for part in (note, *lines) if part])

@@ -60,17 +60,17 @@ class SettingIndex:
             data = json.loads(body)
         except (ValueError, RecursionError):
             return {}
-        found: dict[str, list[Found]] = {}
-        for place, each in flat(data):
-            found.setdefault(self._places.setdefault(place, place), []).append(each)
+        results: dict[str, list[Found]] = {}
+        for place, pair in flat(data):
+            results.setdefault(self._places.setdefault(place, place), []).append(pair)
         same = self._same
-        return {place: same.setdefault((type(each[0][1]), *each), tuple(each)) for place, each in found.items()}
+        return {place: same.setdefault((type(item[0][1]), *item), tuple(item)) for place, item in results.items()}
 
     def find(self, wanted: Sequence[Condition], among: Collection[str] | None = None) -> list[str]:
         """Return the ids of the templates of which all conditions hold, in the order of `among` where that is given."""
-        found: Iterable[str] = self._rows if among is None else (ident for ident in among if ident in self._rows)
+        results: Iterable[str] = self._rows if among is None else (ident for ident in among if ident in self._rows)
         known: list[dict[int, bool]] = [{} for _ in wanted]
-        return [ident for ident in found if all(map(self._holds, wanted, known, [ident] * len(known)))]
+        return [ident for ident in results if all(map(self._holds, wanted, known, [ident] * len(known)))]
 
     def _holds(self, condition: Condition, known: dict[int, bool], ident: str) -> bool:
         values = self._rows[ident][1].get(condition.place, ())

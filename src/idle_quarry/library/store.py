@@ -167,10 +167,10 @@ class Library(LibraryReader):
 
     def _now_latest(self, template_id: str, name: str) -> int:
         with self.transaction() as connection:
-            found = connection.execute(sa.select(heads.c.latest).where(heads.c.template_id == template_id)).scalar()
-        if found is None:
+            result = connection.execute(sa.select(heads.c.latest).where(heads.c.template_id == template_id)).scalar()
+        if result is None:
             raise LibraryError("the template is no longer in the library", subject=name)
-        return int(found)
+        return int(result)
 
     def _approved(self, connection: sa.Connection, template_id: str) -> int | None:
         return connection.execute(sa.select(heads.c.approved).where(heads.c.template_id == template_id)).scalar()
@@ -273,13 +273,13 @@ class Library(LibraryReader):
         rows = {row.number: row for row in connection.execute(query)}
         was = sa.select(reviews.c.number).where((reviews.c.template_id == template_id) & (reviews.c.act == "approve"))
         approved = set(connection.execute(was).scalars())
-        found, open_ = set(), [number]
+        results, open_ = set(), [number]
         while open_:
             row = rows.pop(open_.pop(), None)
             if row is not None:
-                found.add(row.author)
+                results.add(row.author)
                 open_ += [n for n in (row.parent, row.merged) if n is not None and n not in approved]
-        return frozenset(found)
+        return frozenset(results)
 
     def comment(
         self,

@@ -41,8 +41,8 @@ def write_words(
                     file.write(np.ascontiguousarray(words, "<u2").data)
                 if on_progress is not None:
                     on_progress(number)
-        for part, each in zip(parts, paths, strict=True):
-            part.replace(each)
+        for part, item in zip(parts, paths, strict=True):
+            part.replace(item)
     except OSError as error:
         raise MediaError(
             f"could not be written: {error.strerror}", subject=str(path), remedy="choose a folder with room"
@@ -66,16 +66,16 @@ def read_links(path: Path) -> list[Words]:
         paths = paths if all(path.exists() for path in paths) else [path]
     elif not path.exists() and link_paths(path, 4)[0].exists():
         paths = link_paths(path, 4)
-    made = []
-    for each in paths:
+    results = []
+    for item in paths:
         try:
-            size = each.stat().st_size
+            size = item.stat().st_size
             if size % 2 or not size:
                 raise MediaError(
-                    "is no file of 16-bit words", subject=str(each), remedy="give one that `line write` made"
+                    "is no file of 16-bit words", subject=str(item), remedy="give one that `line write` made"
                 )
-            made.append(np.memmap(each, "<u2", "r"))
+            results.append(np.memmap(item, "<u2", "r"))
         except OSError as error:
-            raise MediaError(f"could not be read: {error.strerror}", subject=str(each)) from error
-    shortest = min(len(each) for each in made)
-    return [each[:shortest] for each in made]
+            raise MediaError(f"could not be read: {error.strerror}", subject=str(item)) from error
+    shortest = min(len(item) for item in results)
+    return [item[:shortest] for item in results]

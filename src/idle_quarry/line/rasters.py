@@ -75,12 +75,12 @@ class LineRaster:
 
 
 def _held(value: Any) -> Any:
-    return tuple(_held(each) for each in value) if isinstance(value, list) else value
+    return tuple(_held(item) for item in value) if isinstance(value, list) else value
 
 
 @lru_cache(maxsize=1)
 def line_rasters() -> dict[str, LineRaster]:
     """Return the rasters by id."""
     text = files("idle_quarry.line").joinpath("data/rasters.toml").read_text(encoding="utf-8")
-    made = [{"f": (), **{k: _held(v) for k, v in load.items()}} for load in tomllib.loads(text)["raster"]]
-    return {each["id"]: LineRaster(**each) for each in made}
+    results = [{"f": (), **{k: _held(v) for k, v in load.items()}} for load in tomllib.loads(text)["raster"]]
+    return {data["id"]: LineRaster(**data) for data in results}

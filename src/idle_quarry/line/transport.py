@@ -184,14 +184,14 @@ def transport(fmt: SignalFormat, interface: str = "") -> Transport:
             "only ST 344's 540 Mb/s carries it, which no device here has", subject=name, remedy="send it interlaced"
         )
     if not interface:
-        fitting = [each for each in INTERFACES if not _why_not(fmt, each)]
+        fitting = [name for name in INTERFACES if not _why_not(fmt, name)]
         if not fitting:
-            why = " and ".join(sorted({_why_not(fmt, each) for each in ("3G-A", "12G")}))
+            why = " and ".join(sorted({_why_not(fmt, name) for name in ("3G-A", "12G")}))
             raise NotPossible(f"no serial interface carries it: {why}", subject=name)
         interface = fitting[0]
     reason = _why_not(fmt, interface_named(interface).id)
     if reason:
-        fitting = [each for each in INTERFACES if not _why_not(fmt, each)]
+        fitting = [name for name in INTERFACES if not _why_not(fmt, name)]
         raise NotPossible(
             f"does not travel over {interface}: {reason}",
             subject=name,

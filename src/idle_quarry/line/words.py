@@ -33,7 +33,7 @@ def mended_reference(word: int) -> tuple[int, int, int] | None:
     """
     index = _XYZ_INDEX.get(word)
     if index is None:
-        near = [n for n, each in enumerate(XYZ) if (each ^ word).bit_count() == 1]
+        near = [n for n, number in enumerate(XYZ) if (number ^ word).bit_count() == 1]
         if len(near) != 1:
             return None
         index = near[0]

@@ -33,14 +33,14 @@ def against(template: Template, clip: Clip) -> Match:
                 None, LinkPlan("broken", (), None), (Finding("stop", "clip_no_format", "working", text), *more)
             )
         return Match(None, nothing, tuple(more))
-    found = match(template, clip.format, declared_psf_as_interlaced=not _scan_known(clip))
+    result = match(template, clip.format, declared_psf_as_interlaced=not _scan_known(clip))
     fields = clip.measured.fields if clip.measured is not None else None
-    expected = found.source is not None and found.source.cadence == (fields.cadence if fields is not None else "")
+    expected = result.source is not None and result.source.cadence == (fields.cadence if fields is not None else "")
     if fields is not None and fields.scan == "pulldown" and fields.true_rate and not clip.corrected and not expected:
-        found = _taken_apart(template, clip.format, found, fields.cadence or "2:3", fields.true_rate)
-    findings = (*_untrue(clip, found.source), *found.findings, *more)
+        result = _taken_apart(template, clip.format, result, fields.cadence or "2:3", fields.true_rate)
+    findings = (*_untrue(clip, result.source), *result.findings, *more)
     gravest_first = sorted(findings, key=lambda finding: SEVERITIES.index(finding.severity))
-    return Match(found.source, found.link, tuple(gravest_first))
+    return Match(result.source, result.link, tuple(gravest_first))
 
 
 def _taken_apart(template: Template, fmt: SignalFormat, found: Match, cadence: str, rate: Fraction) -> Match:
@@ -51,21 +51,21 @@ def _taken_apart(template: Template, fmt: SignalFormat, found: Match, cadence: s
     out = ScanStep("clean", text, ScanMethod.TAKEN_OUT, cadence)
     link = LinkPlan(worst([out.grade, link.grade]), (out, *link.steps), link.placement)
     if found.source is None:
-        told = "; ".join(step.text for step in link.steps)
+        lines = "; ".join(step.text for step in link.steps)
         cost = "stop" if link.grade == "broken" else "caution" if link.grade == "lossy" else "note"
         return Match(
             None,
             link,
-            (Finding(cost, "clip_no_source", "working", f"It matches no source. Into the programme: {told}."),),
+            (Finding(cost, "clip_no_source", "working", f"It matches no source. Into the programme: {lines}."),),
         )
-    said = (
+    words = (
         f"As {found.source.name} it would be deinterlaced. {text[0].upper()}{text[1:]}, where its cadence is taken out"
         " first."
     )
     return Match(
         found.source,
         found.link,
-        (Finding("caution", "clip_pulldown", f"source:{found.source.id}", said), *found.findings),
+        (Finding("caution", "clip_pulldown", f"source:{found.source.id}", words), *found.findings),
     )
 
 

@@ -149,12 +149,12 @@ def sd_convention(declared: DeclaredProperties) -> Fraction:
     if conventions is None or declared.width != 720:
         return written
     if declared.codec in _DISPLAY_ASPECT_ONLY:
-        aspect = min((FOUR_THREE, SIXTEEN_NINE), key=lambda each: abs(each - declared.display_aspect))
+        aspect = min((FOUR_THREE, SIXTEEN_NINE), key=lambda value: abs(value - declared.display_aspect))
         return sd_pixel_aspect(declared.height, aspect, conventions[0])
     options = {
         sd_pixel_aspect(declared.height, aspect, samples)
         for aspect in (FOUR_THREE, SIXTEEN_NINE)
         for samples in conventions
     }
-    nearest = min(options, key=lambda each: abs(each - written))
+    nearest = min(options, key=lambda value: abs(value - written))
     return nearest if abs(nearest / written - 1) < Fraction(1, 100) else written

@@ -265,10 +265,10 @@ def _timecode(container: InputContainer, stream: VideoStream) -> str | None:
     # an MPEG-2 picture stream brings the timecode of its GOP headers, which often forgets the count
     beside = [other.metadata for other in container.streams if other.type == "data"]
     tagged = (metadata.get("timecode") for metadata in (container.metadata, *beside, stream.metadata))
-    found = next((text for text in tagged if text), None)
-    if not found or len(found) > 20:
+    result = next((text for text in tagged if text), None)
+    if not result or len(result) > 20:
         return None
-    text = found.strip()
+    text = result.strip()
     # the mark before the frames says the count; dots and commas are other hands' semicolons
     return text[:-3] + (";" if text[-3] in ";,." else ":") + text[-2:] if len(text) >= 11 else text
 

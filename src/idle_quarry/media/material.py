@@ -57,10 +57,10 @@ class _FrameCache:
 
     def get(self, index: int) -> Planes | None:
         with self._lock:
-            found = self._frames.get(index)
-            if found is not None:
+            results = self._frames.get(index)
+            if results is not None:
                 self._frames.move_to_end(index)
-            return found
+            return results
 
     def put(self, index: int, planes: Planes) -> Planes:
         with self._lock:
@@ -123,9 +123,9 @@ class ClipMaterial:
 
     def frame(self, index: int) -> Planes:
         index = min(max(index, 0), self.frames - 1)
-        found = self._kept.get(index)
-        if found is not None:
-            return found
+        results = self._kept.get(index)
+        if results is not None:
+            return results
         picture = self._source.frame(index)
         if picture is None:
             raise MediaError("no picture could be decoded", subject=self.name)
@@ -168,12 +168,12 @@ class PulledMaterial:
         upper, lower = self._from[min(max(index, 0), len(self._from) - 1)]
         if upper == lower:
             return self._of.frame(upper)
-        made = []
+        results = []
         for above, below in zip(self._of.frame(upper), self._of.frame(lower), strict=True):
             plane = above.copy()
             plane[1::2] = below[1::2]
-            made.append(plane)
-        return made[0], made[1], made[2]
+            results.append(plane)
+        return results[0], results[1], results[2]
 
     def close(self) -> None:
         """Let go of the file; the next frame opens it again."""

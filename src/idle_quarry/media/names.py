@@ -44,10 +44,10 @@ def shown_name(path: Path) -> str:
 
 def free_path(path: Path) -> Path:
     """Return a path at which nothing is: this one, or its name with the lowest number from 2 on that is free."""
-    made, number = path, 2
-    while made.exists() or made.is_symlink():
-        made, number = path.with_name(f"{path.stem} {number}{path.suffix}"), number + 1
-    return made
+    result, number = path, 2
+    while result.exists() or result.is_symlink():
+        result, number = path.with_name(f"{path.stem} {number}{path.suffix}"), number + 1
+    return result
 
 
 def clip_suffix(codec: Codec) -> str:

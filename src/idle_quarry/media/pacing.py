@@ -86,8 +86,8 @@ def picture_times(path: Path) -> Times:
             for packet in container.demux(stream):
                 if packet.pts is not None:
                     stamps.append(packet.pts)
-    made = np.sort(np.array(stamps, np.float64)) * base
-    return made - made[0] if len(made) else made
+    result = np.sort(np.array(stamps, np.float64)) * base
+    return result - result[0] if len(result) else result
 
 
 def shown_at(times: Times, number: int, rate: Fraction) -> int:

@@ -324,8 +324,8 @@ def _picture(
 
 def _colour(frame: VideoFrame) -> str:
     """Return what a frame says of its colour; names where FFmpeg has them."""
-    said = [getattr(frame, name, None) for name in ("color_primaries", "color_trc", "colorspace", "color_range")]
-    return "/".join(str(int(each)) for each in said if each is not None)
+    data = [getattr(frame, name, None) for name in ("color_primaries", "color_trc", "colorspace", "color_range")]
+    return "/".join(str(int(item)) for item in data if item is not None)
 
 
 Laid = tuple[Plane, tuple[Plane, Plane] | None, Plane | None, int]

@@ -72,11 +72,11 @@ def as_html(clips: Sequence[Clip], against: str = "") -> str:
         for clip in sorted(clips, key=lambda clip: not clip.disagreements)
     ]
     untrue = sum(bool(clip.disagreements) for clip in clips)
-    made = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
+    text = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
     return (
         pages("idle_quarry.media", "report_html")
         .get_template("intake.html")
-        .render(clips=rows, totals=totals(clips), made=made, against=against, untrue=untrue)
+        .render(clips=rows, totals=totals(clips), made=text, against=against, untrue=untrue)
     )
 
 

@@ -41,11 +41,11 @@ class StillRun:
     @property
     def gaps(self) -> tuple[tuple[int, int], ...]:
         """The numbers missing between first and last, as inclusive spans."""
-        found = []
+        results = []
         for before, after in zip(self.numbers, self.numbers[1:], strict=False):
             if after > before + 1:
-                found.append((before + 1, after - 1))
-        return tuple(found)
+                results.append((before + 1, after - 1))
+        return tuple(results)
 
     @property
     def pattern(self) -> str:
@@ -64,20 +64,20 @@ def run_of(path: Path) -> StillRun | None:
 
 
 def _run(folder: Path, prefix: str, suffix: str, digits: str, there: Iterable[str]) -> StillRun:
-    numbers = sorted(int(each) for each in there if _same_padding(each, digits))
+    numbers = sorted(int(name) for name in there if _same_padding(name, digits))
     return StillRun(folder, prefix, suffix, len(digits), tuple(numbers))
 
 
 def _numbers_in(folder: Path) -> dict[tuple[str, str], list[str]]:
     """Return the numbers of the stills in a folder, by what stands around them in their names."""
-    found: dict[tuple[str, str], list[str]] = {}
+    results: dict[tuple[str, str], list[str]] = {}
     with os.scandir(folder) as entries:
         names = [entry.name for entry in entries]
     for name in names:
         match = _NUMBERED.fullmatch(name)
         if match is not None and match[3].lower() in STILL_SUFFIXES:
-            found.setdefault((match[1], match[3]), []).append(match[2])
-    return found
+            results.setdefault((match[1], match[3]), []).append(match[2])
+    return results
 
 
 def _same_padding(number: str, pattern: str) -> bool:
@@ -163,5 +163,5 @@ def clips_among(paths: Iterable[Path]) -> list[Path]:
 
     Of numbered stills the first.
     """
-    inside = [each for path in paths for each in (sorted(path.rglob("*")) if path.is_dir() else [path])]
+    inside = [item for path in paths for item in (sorted(path.rglob("*")) if path.is_dir() else [path])]
     return grouped(path for path in inside if path.suffix.casefold() in MEDIA_SUFFIXES and path.is_file())

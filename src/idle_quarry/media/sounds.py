@@ -53,8 +53,8 @@ class _Stream:
         if self._seeking and frame is not None:
             seconds = float((frame.pts or 0) * (self.stream.time_base or 0)) - self._origin
             self.first, self._seeking = round(seconds * self._rate), False
-        for made in self._resampler.resample(frame):
-            block: Samples = np.asarray(made.to_ndarray(), np.int32).reshape(-1, self.channels)
+        for result in self._resampler.resample(frame):
+            block: Samples = np.asarray(result.to_ndarray(), np.int32).reshape(-1, self.channels)
             self._blocks.append(block)
 
     def taken(self, first: int, count: int) -> Samples:
@@ -62,11 +62,11 @@ class _Stream:
         have = np.concatenate(self._blocks) if len(self._blocks) > 1 else self._blocks[0]
         kept = max(0, min(len(have), first - self.first))
         self._blocks, self.first = [have[kept:]], self.first + kept
-        made = np.zeros((count, self.channels), np.int32)
+        result = np.zeros((count, self.channels), np.int32)
         there = have[kept : kept + max(0, count - max(0, self.first - first))]
         at = max(0, self.first - first)
-        made[at : at + len(there)] = there[: max(0, count - at)]
-        return made
+        result[at : at + len(there)] = there[: max(0, count - at)]
+        return result
 
 
 def _origin(container: InputContainer, sounds: list[Any]) -> float:
@@ -97,7 +97,7 @@ class SoundReader:
             )
         except (FFmpegError, OSError, ValueError) as error:
             raise MediaError("its sound is not readable", subject=str(path)) from error
-        sounds = [each for each in streams_of_sound(self._container) if each.codec_context.layout.nb_channels]
+        sounds = [item for item in streams_of_sound(self._container) if item.codec_context.layout.nb_channels]
         self._origin = _origin(self._container, sounds)
         self._streams = [_Stream(sound, rate, self._origin) for sound in sounds]
         self.channels = sum(stream.channels for stream in self._streams)
@@ -155,12 +155,12 @@ class SoundReader:
         except (StopIteration, FFmpegError, IndexError):
             self._end()
             return
-        found = next((stream for stream in self._streams if stream.stream.index == packet.stream.index), None)
-        if found is None:
+        result = next((stream for stream in self._streams if stream.stream.index == packet.stream.index), None)
+        if result is None:
             return
         try:
             for frame in packet.decode():
-                found.take_in(frame)
+                result.take_in(frame)
         except FFmpegError:
             return
 

@@ -20,29 +20,29 @@ def cannot_hold(codec: Codec, fmt: SignalFormat) -> tuple[str, ...]:
 def _cannot_hold(codec_id: str, fmt: SignalFormat) -> tuple[str, ...]:
     codec = codecs()[codec_id]
     holds, raster, e = codec.holds, fmt.raster, fmt.encoding
-    said: list[str] = []
+    texts: list[str] = []
     size = (raster.width, raster.height)
     if holds.rasters != "any" and size not in holds.rasters:
-        said.append("it has only " + ", ".join(f"{w} × {h}" for w, h in holds.rasters))
+        texts.append("it has only " + ", ".join(f"{w} × {h}" for w, h in holds.rasters))
     elif max(size) > holds.most or min(size) < holds.least:
-        said.append(f"its rasters go from {holds.least} to {holds.most} samples")
+        texts.append(f"its rasters go from {holds.least} to {holds.most} samples")
     elif raster.width % holds.step:
-        said.append(f"its width goes in steps of {holds.step}")
+        texts.append(f"its width goes in steps of {holds.step}")
     if holds.rates != "any" and rate_text(fmt.rate) not in holds.rates:
-        said.append("its rates are " + ", ".join(holds.rates))
+        texts.append("its rates are " + ", ".join(holds.rates))
     elif holds.fast_only is not None and fmt.rate > 30 and raster.height != holds.fast_only:
-        said.append(f"above 30 pictures a second it has only {holds.fast_only} lines")
+        texts.append(f"above 30 pictures a second it has only {holds.fast_only} lines")
     elif holds.slow_only is not None and fmt.rate <= 30 and raster.height != holds.slow_only:
-        said.append(f"up to 30 pictures a second it has only {holds.slow_only} lines")
+        texts.append(f"up to 30 pictures a second it has only {holds.slow_only} lines")
     if fmt.scan not in holds.scans:
-        said.append(f"it has no {fmt.scan} pictures")
+        texts.append(f"it has no {fmt.scan} pictures")
     elif holds.field_order and fmt.field_order and fmt.field_order != holds.field_order:
-        said.append(f"it is always {'lower' if holds.field_order == 'bottom' else 'upper'} field first")
+        texts.append(f"it is always {'lower' if holds.field_order == 'bottom' else 'upper'} field first")
     if e.bit_depth > holds.bit_depth:
-        said.append(f"it has {holds.bit_depth} bits, the format {e.bit_depth}")
+        texts.append(f"it has {holds.bit_depth} bits, the format {e.bit_depth}")
     if e.sampling not in holds.samplings:
-        said.append(f"it cannot carry {e.sampling}")
-    return tuple(said)
+        texts.append(f"it cannot carry {e.sampling}")
+    return tuple(texts)
 
 
 @lru_cache(maxsize=8192)
@@ -99,17 +99,17 @@ def _frame_bits(codec: Codec, fmt: SignalFormat) -> float:
 def _from_table(table: Mapping[str, float], fmt: SignalFormat) -> float:
     """Return bits a frame by a table of Mb/s: of the format itself, else of what comes nearest in samples a second."""
     raster = fmt.raster
-    told = table.get(f"{raster.width}x{raster.height} {rate_text(fmt.rate)}")
-    if told is None:
+    value = table.get(f"{raster.width}x{raster.height} {rate_text(fmt.rate)}")
+    if value is None:
         samples = raster.width * raster.height * float(fmt.rate)
         by_samples = {}
         for key, mbps_there in table.items():
             size, rate = key.split()
             width, height = size.split("x")
             by_samples[int(width) * int(height) * float(rate_from_text(rate))] = mbps_there
-        near = min(by_samples, key=lambda each: abs(each - samples))
-        told = by_samples[near] * samples / near
-    return told * 1e6 / float(fmt.rate)
+        near = min(by_samples, key=lambda value: abs(value - samples))
+        value = by_samples[near] * samples / near
+    return value * 1e6 / float(fmt.rate)
 
 
 def _packed_bytes(packing: str | None, width: int, height: int) -> int:

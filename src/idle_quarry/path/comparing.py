@@ -84,11 +84,11 @@ def methods_for(part: str, source: SignalFormat, target: SignalFormat, policy: P
     Those that refuse are left out.
     """
     own = str(getattr(policy, part))
-    found = [own]
+    results = [own]
     for method in parts()[part].method:
         if method.id == own or method.id in ("refuse", "auto"):
             continue
         if method.id == "fields" and not (source.scan == target.scan == "interlaced"):
             continue
-        found.append(method.id)
-    return tuple(found)
+        results.append(method.id)
+    return tuple(results)

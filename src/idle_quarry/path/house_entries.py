@@ -42,16 +42,16 @@ def choices_of(kind: str, template: Template, house: HouseEntries) -> dict[str, 
 
     Of two that are called the same each says which it is.
     """
-    found: dict[str, Entry] = {}
+    results: dict[str, Entry] = {}
     shipped: Iterable[Entry] = known(kind).values()
     carried = [as_known(entry) for entry in template.house if entry.entry == kind]
-    for entries, told in ((shipped, ""), (house.of(kind), "the house's"), (carried, "as the template has it")):
+    for entries, text in ((shipped, ""), (house.of(kind), "the house's"), (carried, "as the template has it")):
         for entry in entries:
-            if any(entry.id == there.id for there in found.values()):
+            if any(entry.id == there.id for there in results.values()):
                 continue
-            name = entry.name if entry.name not in found else f"{entry.name} ({told})"
-            found[name] = entry
-    return found
+            name = entry.name if entry.name not in results else f"{entry.name} ({text})"
+            results[name] = entry
+    return results
 
 
 def name_of(ident: str, choices: dict[str, Entry]) -> str:

@@ -35,10 +35,10 @@ def taken(monitor: Monitor, fmt: SignalFormat, interface: str = "", *, payload: 
     """
     if monitor.payload == "needed" and not payload:
         return MonitorResponse(None, ("it needs a payload identifier",))
-    told = payload and monitor.payload != "ignored"
-    if not told and (fmt.encoding.sampling == "4:4:4" or fmt.encoding.bit_depth > 10):
+    value = payload and monitor.payload != "ignored"
+    if not value and (fmt.encoding.sampling == "4:4:4" or fmt.encoding.bit_depth > 10):
         return MonitorResponse(None, ("without a payload identifier it takes every signal for 4:2:2 in 10 bits",))
-    seen = fmt if told else _untold(fmt)
+    seen = fmt if value else _untold(fmt)
     if seen.scan == "psf" and not monitor.tells_psf:
         seen = replace(seen, scan="interlaced", field_order=standard_field_order(seen.raster))
     refused: dict[Door, list[str]] = {door: _refused(door, seen, fmt, interface) for door in monitor.accepts}
@@ -64,46 +64,46 @@ def _untold(fmt: SignalFormat) -> SignalFormat:
 
 
 def _refused(door: Door, seen: SignalFormat, fmt: SignalFormat, interface: str) -> list[str]:
-    said: list[str] = []
+    texts: list[str] = []
     if seen.raster.height not in door.lines or seen.raster.width not in door.widths:
-        said.append(f"it takes {door.widths[0]} × {' or '.join(str(n) for n in door.lines)}")
+        texts.append(f"it takes {door.widths[0]} × {' or '.join(str(n) for n in door.lines)}")
     # what it takes for interlaced comes in the lines of PsF
     if seen.scan not in door.scans and not (seen.scan == "interlaced" and fmt.scan == "psf" and "psf" in door.scans):
-        said.append("it takes " + " or ".join("PsF" if scan == "psf" else scan for scan in door.scans))
+        texts.append("it takes " + " or ".join("PsF" if scan == "psf" else scan for scan in door.scans))
     if rate_text(seen.rate) not in door.rates:
-        said.append(f"it takes {', '.join(door.rates)} frames a second")
-    if said:
-        return said
+        texts.append(f"it takes {', '.join(door.rates)} frames a second")
+    if texts:
+        return texts
     travels = carriage(fmt)
     wire = interface.split("-")[0].split(" ")[0] or (travels.interface if travels else "")
     if wire == "quad":
-        said.append("it has an input for one cable, the signal comes over four")
+        texts.append("it has an input for one cable, the signal comes over four")
     elif not wire:
-        said.append("the signal travels over no serial interface")
+        texts.append("the signal travels over no serial interface")
     elif INTERFACES.index(wire) > INTERFACES.index(door.interface):
-        said.append(f"its input is {door.interface}, the signal comes over {wire}")
+        texts.append(f"its input is {door.interface}, the signal comes over {wire}")
     elif interface.startswith("3G-") and door.mapping != "any" and door.mapping[-1] != interface[3]:
-        said.append(f"it takes 3G {door.mapping} only")
-    return said
+        texts.append(f"it takes 3G {door.mapping} only")
+    return texts
 
 
 def misread(seen: SignalFormat, fmt: SignalFormat) -> tuple[str, ...]:
     """Return what is wrong, in words, where what was sent as `fmt` is taken for `seen`."""
-    said = []
+    texts = []
     if seen.scan != fmt.scan:
-        said.append("PsF taken for interlaced: fine detail flickers and half of it is lost")
+        texts.append("PsF taken for interlaced: fine detail flickers and half of it is lost")
     if is_hdr(fmt.encoding.transfer) and seen.encoding.transfer != fmt.encoding.transfer:
         as_what = "SDR" if not is_hdr(seen.encoding.transfer) else TRANSFERS[seen.encoding.transfer][0]
-        said.append(f"{fmt.encoding.transfer.upper()} taken for {as_what}: washed out")
+        texts.append(f"{fmt.encoding.transfer.upper()} taken for {as_what}: washed out")
     elif seen.encoding.primaries != fmt.encoding.primaries:
-        said.append("colours taken for another standard's: pale or too strong")
+        texts.append("colours taken for another standard's: pale or too strong")
     if seen.encoding.range != fmt.encoding.range:
         narrow = seen.encoding.range == "narrow"
-        said.append(
+        texts.append(
             "full range taken for narrow: shadows and highlights are crushed"
             if narrow
             else "narrow range taken for full: black and white are grey"
         )
     if seen.raster.pixel_aspect != fmt.raster.pixel_aspect:
-        said.append("16:9 taken for 4:3: everything is narrow")
-    return tuple(said)
+        texts.append("16:9 taken for 4:3: everything is narrow")
+    return tuple(texts)

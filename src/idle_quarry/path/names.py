@@ -46,9 +46,9 @@ def text_refused(text: str) -> str | None:
 def cleaned_name(name: str, otherwise: str = "unnamed") -> str:
     """Return `name` changed as little as makes it acceptable everywhere."""
     name = name.encode(errors="ignore").decode()
-    made = " ".join(_FORBIDDEN.sub(" ", name).split()).strip().rstrip(".").strip()
-    while len(made.encode()) > MOST_BYTES:
-        made = made[:-1].strip()
-    if made.split(".")[0].lower() in _DEVICES:
-        made = f"{made} folder" if "." not in made else f"x {made}"
-    return made if made and name_refused(made) is None else otherwise
+    text = " ".join(_FORBIDDEN.sub(" ", name).split()).strip().rstrip(".").strip()
+    while len(text.encode()) > MOST_BYTES:
+        text = text[:-1].strip()
+    if text.split(".")[0].lower() in _DEVICES:
+        text = f"{text} folder" if "." not in text else f"x {text}"
+    return text if text and name_refused(text) is None else otherwise

@@ -62,10 +62,10 @@ class EntryTable(Mapping[str, _E], Generic[_E]):
         self._taken_in: dict[str, _E] = {}
 
     def __getitem__(self, ident: str) -> _E:
-        found = self._shipped.get(ident) or self._taken_in.get(ident)
-        if found is None:
+        result = self._shipped.get(ident) or self._taken_in.get(ident)
+        if result is None:
             raise KeyError(ident)
-        return found
+        return result
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._shipped)
@@ -172,13 +172,13 @@ def formats_kept() -> EntryTable[KeptFormat]:
 @lru_cache(maxsize=1)
 def line_up_pictures() -> dict[str, LineUpPicture]:
     """Return the line-up pictures that can be chosen, by id."""
-    return {each["id"]: LineUpPicture.model_validate(each) for each in _data("lineups")["lineup"]}
+    return {item["id"]: LineUpPicture.model_validate(item) for item in _data("lineups")["lineup"]}
 
 
 @lru_cache(maxsize=1)
 def territories() -> dict[str, Territory]:
     """Return every territory by id."""
-    return {each["id"]: Territory.model_validate(each) for each in _data("territories")["territory"]}
+    return {item["id"]: Territory.model_validate(item) for item in _data("territories")["territory"]}
 
 
 def known(kind: str) -> EntryTable[Any]:

@@ -56,10 +56,10 @@ def in_two(words: str) -> tuple[str, str]:
     >>> in_two("576i25 (50 fields/s) 4:3 bff 8bit 4:2:0")
     ('576i25 4:3 lower field first', '8 bit 4:2:0')
     """
-    each = re.sub(r" \([^)]*\)", "", words).split()
-    coded = [word for word in each if word in SAMPLINGS or word.endswith("bit")]
+    item = re.sub(r" \([^)]*\)", "", words).split()
+    coded = [word for word in item if word in SAMPLINGS or word.endswith("bit")]
     shown = {"bff": ORDER_WORDS["bottom"], "tff": ORDER_WORDS["top"], "hlg": "HLG", "pq": "PQ", "p3": "P3"}
-    return " ".join(shown.get(word, word) for word in each if word not in coded), " ".join(coded).replace("bit", " bit")
+    return " ".join(shown.get(word, word) for word in item if word not in coded), " ".join(coded).replace("bit", " bit")
 
 
 def format_head(fmt: SignalFormat) -> str:

@@ -146,7 +146,7 @@ class Template(ExtensibleValue):
             *(("exception", [e.id for e in s.exceptions]) for s in self.sources),
             *(("track", [k.id for k in t.tracks]) for t in self.timelines),
         ):
-            twice = {each for each in ids if ids.count(each) > 1} if len(set(ids)) != len(ids) else set()
+            twice = {name for name in ids if ids.count(name) > 1} if len(set(ids)) != len(ids) else set()
             if twice:
                 raise ValueError(f"two of the {what} entries have the id {sorted(twice)[0]!r}")
         for entry in self.house:
@@ -177,14 +177,14 @@ class Template(ExtensibleValue):
         """Return copies of the house's entries that are named, and of those that these name, by id."""
         wanted = [ident for _, _, ident in self._named()]
         wanted += [d.standard for d in self.deliveries if d.standard is not None]
-        found: dict[str, Entry] = {}
+        results: dict[str, Entry] = {}
         while wanted:
             entry = house_entry(wanted.pop())
-            if entry is not None and entry.id not in found:
-                found[entry.id] = entry
+            if entry is not None and entry.id not in results:
+                results[entry.id] = entry
                 if isinstance(entry, DeliverySpec):
                     wanted += [entry.codec, entry.sound.layout, entry.programme]
-        return tuple(found[ident] for ident in sorted(found))
+        return tuple(results[ident] for ident in sorted(results))
 
     def _check_counts(self) -> None:
         folders, levels = _folders_in(self.folders)

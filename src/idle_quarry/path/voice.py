@@ -85,7 +85,7 @@ KINDS: dict[str, ProcessorKind] = {
 
 def voice_words(chain: Sequence[Processor]) -> str:
     """Return a chain as it is typed: "high-pass 80 Hz; compressor −18 dB 3:1 10 ms 120 ms"."""
-    said = []
+    texts = []
     for p in chain:
         parts = {
             "hz": f"{p.hz:g} Hz" if p.hz is not None else "",
@@ -95,12 +95,12 @@ def voice_words(chain: Sequence[Processor]) -> str:
             "attack_ms": f"{p.attack_ms:g} ms" if p.attack_ms is not None else "",
             "release_ms": f"{p.release_ms:g} ms" if p.release_ms is not None else "",
         }
-        said.append(
+        texts.append(
             " ".join([p.does, *(parts[name] for name in KINDS[p.does].figures)])
             .replace("-", "−")
             .replace("high−pass", "high-pass")
         )
-    return "; ".join(said)
+    return "; ".join(texts)
 
 
 def voice_from(text: str) -> tuple[Processor, ...]:

@@ -221,16 +221,16 @@ def pattern(fmt: SignalFormat, choice: str = "") -> Pattern:
     if choice:
         return CHOSEN[choice](fmt)
     if is_hdr(fmt.encoding.transfer):
-        made = _bt_2111(fmt.encoding.transfer, fmt.encoding.range == "narrow")
+        result = _bt_2111(fmt.encoding.transfer, fmt.encoding.range == "narrow")
     elif fmt.raster.line_system == 525:
         return _eg_1()
     elif fmt.raster.line_system is None and (is_pulled(fmt.rate) or counting_base(fmt.rate) in (30, 60, 120)):
-        made = _rp_219(1 if fmt.raster.height <= 1080 else 2)
+        result = _rp_219(1 if fmt.raster.height <= 1080 else 2)
     else:
         return _EBU
     if (fmt.raster.width, fmt.raster.height) in _NAMED:
-        return made
-    return Pattern(f"bars after {made.name.removesuffix(' bars')}", made.bands, made.ident, made.ident_level)
+        return result
+    return Pattern(f"bars after {result.name.removesuffix(' bars')}", result.bands, result.ident, result.ident_level)
 
 
 def _edges(widths: Sequence[float], across: int) -> list[int]:

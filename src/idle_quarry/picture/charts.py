@@ -45,7 +45,9 @@ class Grid:
     @property
     def cell(self) -> tuple[float, float]:
         """Height and width of a sample, picture heights."""
-        step = [float(each.ravel()[1] - each.ravel()[0]) if each.size > 1 else 1.0 for each in (self.down, self.across)]
+        step = [
+            float(plane.ravel()[1] - plane.ravel()[0]) if plane.size > 1 else 1.0 for plane in (self.down, self.across)
+        ]
         return step[0], step[1]
 
 
@@ -120,7 +122,7 @@ def _ramps(grid: Grid, seconds: float) -> Channels:
     dark = 0.02 + 0.06 * ramp
     bands = [(ramp, ramp, ramp), (ramp, 0 * ramp, 0 * ramp), (0 * ramp, ramp, 0 * ramp), (0 * ramp, 0 * ramp, ramp)]
     bands += [(shallow,) * 3, (dark,) * 3]
-    red, green, blue = (np.choose(band, [each[n] for each in bands]) for n in range(3))
+    red, green, blue = (np.choose(band, [row[n] for row in bands]) for n in range(3))
     return red, green, blue
 
 

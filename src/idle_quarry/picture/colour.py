@@ -43,9 +43,9 @@ _BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0
 @lru_cache(maxsize=32)
 def rgb_to_xyz(primaries: str) -> Matrix:
     """Return the matrix (3, 3) from linear R, G, B of named primaries to CIE XYZ, white at Y = 1 (SMPTE RP 177)."""
-    found = PRIMARIES[primaries]
-    corners = np.array([[x / y, 1.0, (1 - x - y) / y] for x, y in (found.red, found.green, found.blue)]).T
-    x, y = found.white
+    result = PRIMARIES[primaries]
+    corners = np.array([[x / y, 1.0, (1 - x - y) / y] for x, y in (result.red, result.green, result.blue)]).T
+    x, y = result.white
     white = np.array([x / y, 1.0, (1 - x - y) / y])
     return np.asarray(corners * np.linalg.solve(corners, white))
 
@@ -217,14 +217,14 @@ def rolled_off(light: Sequence[Values], peak: float = HLG_PEAK) -> list[Values]:
     top = light_to_pq(np.array(peak))
     most = light_to_pq(np.array(HDR_REFERENCE_WHITE)) / top
     knee = 1.5 * most - 0.5
-    made = []
+    results = []
     for channel in light:
         e = light_to_pq(np.clip(channel, 0, peak)) / top
         t = np.maximum((e - knee) / (1 - knee), 0)
         shoulder = (1 + t * t * (2 * t - 3)) * knee + t * (1 - t) ** 2 * (1 - knee) + t * t * (3 - 2 * t) * most
         bent = pq_to_light(np.where(t > 0, shoulder, e) * top)
-        made.append(np.minimum(bent * (SDR_WHITE / HDR_REFERENCE_WHITE), SDR_WHITE))
-    return made
+        results.append(np.minimum(bent * (SDR_WHITE / HDR_REFERENCE_WHITE), SDR_WHITE))
+    return results
 
 
 #: How HDR comes down to SDR, by the policy's names: R, G, B of BT.2020, cd/m², to the same up to 100 cd/m².
@@ -290,8 +290,8 @@ def converted(
     if source == target:
         return values
     flat = values.reshape(-1, 3)
-    made = _converted([flat[:, n] for n in range(3)], source, target, clip, soften, tone)
-    return np.stack(made, axis=-1).reshape(values.shape)
+    results = _converted([flat[:, n] for n in range(3)], source, target, clip, soften, tone)
+    return np.stack(results, axis=-1).reshape(values.shape)
 
 
 def _converted(

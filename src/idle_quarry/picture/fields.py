@@ -80,9 +80,9 @@ def interpolated(field: Picture, parity: int) -> Picture:
     if field.ndim == 3:
         return np.stack([interpolated(field[..., n], parity) for n in range(field.shape[2])], axis=-1)
     own = np.ascontiguousarray(field, np.float32)
-    made = np.empty((2 * own.shape[0], own.shape[1]), np.float32)
-    by_rows(len(own), lambda first, last: loops.interpolated(first, last, own, parity, made))
-    return made
+    result = np.empty((2 * own.shape[0], own.shape[1]), np.float32)
+    by_rows(len(own), lambda first, last: loops.interpolated(first, last, own, parity, result))
+    return result
 
 
 def _blended(moments: Sequence[Planes], at: int, order: str) -> Planes:
@@ -120,10 +120,10 @@ def _adaptive_plane(planes: Sequence[Picture], at: int, order: str) -> tuple[Pic
         np.ascontiguousarray(planes[n], np.float32) if have else own
         for n, have in zip((at - 2, at + 2), there, strict=True)
     )
-    made, moving = np.empty((2 * own.shape[0], own.shape[1]), np.float32), np.empty(own.shape, np.float32)
-    how = own, before, after, earlier, later, *there, _STILL, _MOVING, moving, made
+    result, moving = np.empty((2 * own.shape[0], own.shape[1]), np.float32), np.empty(own.shape, np.float32)
+    how = own, before, after, earlier, later, *there, _STILL, _MOVING, moving, result
     by_rows(len(own), lambda first, last: loops.adaptive(first, last, parity, *how))
-    return made, moving
+    return result, moving
 
 
 def _compensated(moments: Sequence[Planes], at: int, order: str, kept: MotionCache | None = None) -> Planes:
@@ -133,23 +133,23 @@ def _compensated(moments: Sequence[Planes], at: int, order: str, kept: MotionCac
     """
     planes = [[moment[number] for moment in moments] for number in range(len(moments[at]))]
     made_still = [_adaptive_plane(plane, at, order) for plane in planes]
-    whole, moving = tuple(each for each, _ in made_still), made_still[0][1]
+    whole, moving = tuple(plane for plane, _ in made_still), made_still[0][1]
     if moving is None:
         return whole
-    missing = [each[1 - _parity(at, order) :: 2] for each in whole]
+    missing = [plane[1 - _parity(at, order) :: 2] for plane in whole]
     asked, kept = cells_with(moving), kept or MotionCache()  # elsewhere the lines themselves are better
     before, after = moments[at - 1], moments[at + 1]
-    found = motion(before[0], after[0], kept=kept)
-    made = along(before[0], after[0], found, asked, kept)
-    doubt = np.maximum(found.doubt, _share(np.abs(differing(made, missing[0], signed=True)), _STRANGE))
-    found = replace(found, doubt=np.maximum(doubt, _uneven(moments, at, found, asked, kept)))
+    result = motion(before[0], after[0], kept=kept)
+    results = along(before[0], after[0], result, asked, kept)
+    doubt = np.maximum(result.doubt, _share(np.abs(differing(results, missing[0], signed=True)), _STRANGE))
+    result = replace(result, doubt=np.maximum(doubt, _uneven(moments, at, result, asked, kept)))
     for number, lines in enumerate(missing):
         if number:
             if number == 1 or lines.shape != missing[1].shape:
-                fitted = resized(found, lines.shape)
+                fitted = resized(result, lines.shape)
                 seen = cells_at(asked, fitted.down.shape)
-            made = along(before[number], after[number], fitted, seen, kept)
-        lines[...] = doubted(made, lines, fitted if number else found, moving)
+            results = along(before[number], after[number], fitted, seen, kept)
+        lines[...] = doubted(results, lines, fitted if number else result, moving)
     return whole
 
 
@@ -219,12 +219,12 @@ def interlaced(pictures: Sequence[NDArray[Any]], order: str, *, filtered: bool =
 
     An odd last one is left.
     """
-    found = []
+    results = []
     for earlier, later in zip(pictures[0::2], pictures[1::2], strict=False):
-        pair = [low_passed(each) if filtered else np.asarray(each, np.float32) for each in (earlier, later)]
+        pair = [low_passed(plane) if filtered else np.asarray(plane, np.float32) for plane in (earlier, later)]
         upper, lower = pair if order == "top" else pair[::-1]
-        found.append(woven(upper[0::2], lower[1::2]))
-    return found
+        results.append(woven(upper[0::2], lower[1::2]))
+    return results
 
 
 #: Cadence → for how many fields (or frames, for whole pictures) each picture is shown, in turn.
@@ -259,7 +259,7 @@ def fields_of_pictures(count: int, cadence: str, order: str, phase: int = 0) -> 
         # both fields of one frame are surely of one picture; a third, from its neighbour, may lie beyond a cut
         if together or parity not in halves.setdefault(owner, {}):
             halves.setdefault(owner, {})[parity] = number // 2
-    return [(found[0], found[1]) for _, found in sorted(halves.items()) if len(found) == 2]
+    return [(results[0], results[1]) for _, results in sorted(halves.items()) if len(results) == 2]
 
 
 def first_shown(frames: Sequence[NDArray[Any]], cadence: str, count: int) -> list[int]:
@@ -291,9 +291,9 @@ def order_retimed(frames: Sequence[NDArray[Any]], order: str) -> list[Picture]:
     No line moves; the last frame, which has no next, is left out.
     """
     first = 0 if order == "top" else 1
-    found = []
+    results = []
     for frame, following in pairwise(frames):
-        made = np.asarray(frame, np.float32).copy()
-        made[first::2] = following[first::2]
-        found.append(made)
-    return found
+        result = np.asarray(frame, np.float32).copy()
+        result[first::2] = following[first::2]
+        results.append(result)
+    return results

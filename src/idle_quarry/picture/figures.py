@@ -79,7 +79,7 @@ def delta_e_itp(light: Sequence[Values], other: Sequence[Values]) -> Values:
 
     def itp(channels: Sequence[Values]) -> Values:
         lms = [sum(w * np.maximum(c, 0) for w, c in zip(row, channels, strict=True)) for row in _LMS]
-        signal = [light_to_pq(np.asarray(each)) for each in lms]
+        signal = [light_to_pq(np.asarray(item)) for item in lms]
         return np.stack([sum(w * c for w, c in zip(row, signal, strict=True)) for row in _ITP])
 
     return np.asarray(720 * np.sqrt(np.square(itp(light) - itp(other)).sum(axis=0)))
@@ -133,15 +133,15 @@ def response(conversion: Conversion) -> Response:
     source = conversion.source
     # conversions of their own: what another clip left in one is not looked at
     grey = conversion.policy.with_parts(colour="leave")
-    made = to_rgb(
+    result = to_rgb(
         Conversion(source, conversion.target, grey).frame(2, lambda index: chart_frame("zone", source, max(0, index))),
         conversion.target.encoding,
     )[1]
     grid = grid_after(source, conversion.target, conversion.plan.placement)
     return Response(
-        _aliasing(made, grid),
+        _aliasing(result, grid),
         _overshoot(Conversion(source, conversion.target, grey)),
-        _lines_kept(made, grid),
+        _lines_kept(result, grid),
     )
 
 
@@ -186,5 +186,5 @@ def _overshoot(conversion: Conversion) -> float:
     luma += 0.1
     zero = np.zeros((-(-raster.height // steps[1]), -(-raster.width // steps[0])), np.float32)
     planes = (luma,) * 3 if conversion.source.encoding.matrix == "rgb" else (luma, zero, zero)
-    made = to_rgb(conversion.frame(2, lambda _index: planes), conversion.target.encoding)[1]
-    return float(100 * max(0.0, made.max() - np.float32(0.9)) / 0.8)
+    result = to_rgb(conversion.frame(2, lambda _index: planes), conversion.target.encoding)[1]
+    return float(100 * max(0.0, result.max() - np.float32(0.9)) / 0.8)

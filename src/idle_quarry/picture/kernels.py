@@ -131,13 +131,13 @@ def line_weights(source: int, target: int, scale: float, offset: float, kernel: 
     """
     if scale <= 0 or source < 1 or target < 1:
         raise NotPossible("a line is scaled by more than nothing", subject=f"{source} to {target} by {scale}")
-    found = KERNELS[kernel]
+    result = KERNELS[kernel]
     widened = max(1.0, 1 / scale) if kernel != "nearest" else 1.0
     centres = (np.arange(target) + 0.5 - offset) / scale - 0.5
-    taps = int(np.ceil(found.reach * widened)) * 2 + 1
+    taps = int(np.ceil(result.reach * widened)) * 2 + 1
     first = np.floor(centres).astype(np.int64) - taps // 2
     places = first[:, None] + np.arange(taps + 1)[None, :]
-    weights = found.weigh((places - centres[:, None]) / widened)
+    weights = result.weigh((places - centres[:, None]) / widened)
     if kernel == "area" and scale < 1:
         # the exact share of each source sample that a target sample covers
         low, high = centres - widened / 2, centres + widened / 2

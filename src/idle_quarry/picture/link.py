@@ -211,19 +211,19 @@ class Conversion:
         if self.method == "compensated":
             # R′G′B′ has no luma: green is the most of it
             guide = 1 if self.source.encoding.matrix == "rgb" else 0
-            found = motion(first[guide], later[guide], origin.phase, self._kept)
+            result = motion(first[guide], later[guide], origin.phase, self._kept)
             pairs = zip(first, later, strict=True)
-            return tuple(at_once(lambda pair: between(*pair, resized(found, pair[0].shape)), pairs))
+            return tuple(at_once(lambda pair: between(*pair, resized(result, pair[0].shape)), pairs))
         share = np.float32(origin.phase)
         return tuple(a + share * (b - a) for a, b in zip(first, later, strict=True))
 
     def _mixed(self, weights: tuple[tuple[int, float], ...], frames: Frames) -> Planes:
         parts = [(np.float32(share), self._made_whole(moment, frames)) for moment, share in weights]
-        made = [parts[0][0] * plane for plane in parts[0][1]]
+        results = [parts[0][0] * plane for plane in parts[0][1]]
         for share, planes in parts[1:]:
-            for total, plane in zip(made, planes, strict=True):
+            for total, plane in zip(results, planes, strict=True):
                 total += share * plane
-        return tuple(made)
+        return tuple(results)
 
     def _made_whole(self, moment: int, frames: Frames) -> Planes:
         if self.source.scan != "interlaced":
@@ -234,10 +234,10 @@ class Conversion:
         if kept is not None:
             self._whole.move_to_end(moment)
             return kept
-        made = self._whole[moment] = self._deinterlaced(moment, frames)
+        results = self._whole[moment] = self._deinterlaced(moment, frames)
         while len(self._whole) > _KEPT:
             self._whole.popitem(last=False)
-        return made
+        return results
 
     def _deinterlaced(self, moment: int, frames: Frames) -> Planes:
         order = self.source.field_order or "top"
@@ -399,10 +399,10 @@ class Conversion:
     def _woven(self, moments: Sequence[Planes]) -> _FittedPlanes:
         """Return the frame whose fields show two pictures; detail of one line is softened where they differ in time."""
         first = 0 if self.target.field_order == "top" else 1
-        made: list[Plane] = []
+        results: list[Plane] = []
         for planes, parity in zip(moments, (first, 1 - first), strict=True):
-            fitted = self._fitted(planes, self._raised, field=parity, into=made)
-        return replace(fitted, planes=tuple(made))
+            fitted = self._fitted(planes, self._raised, field=parity, into=results)
+        return replace(fitted, planes=tuple(results))
 
     @property
     def _filters(self) -> bool:

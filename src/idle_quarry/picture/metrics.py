@@ -51,6 +51,6 @@ def ssim(picture: NDArray[Any], truth: NDArray[Any], peak: float = 1.0) -> float
     ma, mb, aa, bb, ab = at_once(mean, (a, b, a * a, b * b, a * b))
     va, vb, cov = aa - ma * ma, bb - mb * mb, ab - ma * mb
     c1, c2 = (_K1 * peak) ** 2, (_K2 * peak) ** 2
-    each = ((2 * ma * mb + c1) * (2 * cov + c2)) / ((ma * ma + mb * mb + c1) * (va + vb + c2))
+    plane = ((2 * ma * mb + c1) * (2 * cov + c2)) / ((ma * ma + mb * mb + c1) * (va + vb + c2))
     margin = int(_TRUNCATE * _SIGMA + 0.5)
-    return float(each[margin:-margin, margin:-margin].mean()) if min(a.shape) > 2 * margin else float(each.mean())
+    return float(plane[margin:-margin, margin:-margin].mean()) if min(a.shape) > 2 * margin else float(plane.mean())

@@ -74,14 +74,14 @@ class MotionCache:
 
     def _of(self, kind: str, picture: Samples, make: Callable[[Samples], _A]) -> _A:
         key = kind, id(picture)
-        found = self._kept.pop(key, None)
-        if found is None or found[0] is not picture:  # another one may lie where one that is gone was
-            found = picture, make(picture)
-        self._kept[key] = found
+        result = self._kept.pop(key, None)
+        if result is None or result[0] is not picture:  # another one may lie where one that is gone was
+            result = picture, make(picture)
+        self._kept[key] = result
         while len(self._kept) > self._most:
             self._kept.popitem(last=False)
-        made: _A = found[1]
-        return made
+        results: _A = result[1]
+        return results
 
 
 def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: MotionCache | None = None) -> Motion:
@@ -98,7 +98,7 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: MotionCac
     down, across = _searched(*levels[-1], phase)
     for a, b in reversed(levels[:-1]):
         shape = cells_of(_inside(a))
-        given = [_grown(2 * each, shape) for each in (down, across)]
+        given = [_grown(2 * plane, shape) for plane in (down, across)]
         down, across = np.empty(shape, np.int32), np.empty(shape, np.int32)
         _by_cells(shape, loops.bettered, a, b, *given, phase, _CALM, _NEXT, down, across)
     (a, b), shape = levels[0], down.shape
@@ -118,17 +118,19 @@ def along(
 
     Cells that are not `asked` for are 0.
     """
-    kept, made = kept or MotionCache(), np.empty(earlier.shape, np.float32)
+    kept, result = kept or MotionCache(), np.empty(earlier.shape, np.float32)
     sides = (earlier, -found.phase, 1 - found.phase), (later, 1 - found.phase, found.phase)
     for number, (picture, share, gain) in enumerate(sides):
-        _seen(kept.spline(picture), found, share, asked, gain, number == 0, made)
-    return made
+        _seen(kept.spline(picture), found, share, asked, gain, number == 0, result)
+    return result
 
 
 def between(earlier: Samples, later: Samples, found: Motion) -> Samples:
     """Return the picture (h, w) between two along `found`; where motion was not found, both mixed where they are."""
-    made = along(earlier, later, found)
-    return doubted(made, earlier + np.float32(found.phase) * (later - earlier), found, np.ones(made.shape, np.float32))
+    result = along(earlier, later, found)
+    return doubted(
+        result, earlier + np.float32(found.phase) * (later - earlier), found, np.ones(result.shape, np.float32)
+    )
 
 
 def doubted(made: Samples, other: Samples, found: Motion, moving: Samples) -> Samples:
@@ -148,9 +150,9 @@ def splined(
 
     Cells that are not `asked` for are 0.
     """
-    made = np.empty(picture.shape, np.float32)
-    _seen((kept or MotionCache()).spline(picture), found, share, asked, 1.0, True, made)
-    return made
+    result = np.empty(picture.shape, np.float32)
+    _seen((kept or MotionCache()).spline(picture), found, share, asked, 1.0, True, result)
+    return result
 
 
 def _seen(
@@ -175,10 +177,10 @@ def cells_with(moving: Samples) -> Cells:
 
 def spline(picture: Samples) -> Samples:
     """Return the coefficients (h + 4, w + 4) of the cubic spline through a picture's samples, whose edges go on."""
-    made = _edged(np.ascontiguousarray(picture, np.float32), splines.EDGE)
-    by_rows(made.shape[1], lambda first, last: splines.spline_down(first, last, made))
-    by_rows(len(made), lambda first, last: splines.spline_across(first, last, made))
-    return made
+    result = _edged(np.ascontiguousarray(picture, np.float32), splines.EDGE)
+    by_rows(result.shape[1], lambda first, last: splines.spline_down(first, last, result))
+    by_rows(len(result), lambda first, last: splines.spline_across(first, last, result))
+    return result
 
 
 def differing(a: Samples, b: Samples, *, signed: bool = False) -> Samples:
@@ -186,16 +188,16 @@ def differing(a: Samples, b: Samples, *, signed: bool = False) -> Samples:
 
     `signed`, what differs both ways goes out.
     """
-    made = np.empty(cells_of(a.shape), np.float32)
-    _by_cells(made.shape, loops.differing, a, b, signed, made)
-    return made
+    result = np.empty(cells_of(a.shape), np.float32)
+    _by_cells(result.shape, loops.differing, a, b, signed, result)
+    return result
 
 
 def spread(cells: Samples) -> Samples:
     """Return means of each cell and, for a sixth each way, its neighbours."""
-    made = np.empty(cells.shape, np.float32)
-    _by_cells(cells.shape, loops.spread, cells, made)
-    return made
+    result = np.empty(cells.shape, np.float32)
+    _by_cells(cells.shape, loops.spread, cells, result)
+    return result
 
 
 def resized(found: Motion, shape: tuple[int, ...]) -> Motion:
@@ -204,8 +206,8 @@ def resized(found: Motion, shape: tuple[int, ...]) -> Motion:
         return found
     cells = cells_of(shape)
     down, across = (
-        cells_at(each, cells) * np.float32(now / before)
-        for each, now, before in zip((found.down, found.across), shape, found.shape, strict=True)
+        cells_at(plane, cells) * np.float32(now / before)
+        for plane, now, before in zip((found.down, found.across), shape, found.shape, strict=True)
     )
     return replace(found, shape=shape, down=down, across=across, doubt=cells_at(found.doubt, cells))
 
@@ -231,15 +233,15 @@ def _levels(picture: Samples) -> list[Samples]:
 
 
 def _halved(picture: Samples) -> Samples:
-    made = np.empty((picture.shape[0] // 2, picture.shape[1] // 2), np.float32)
-    by_rows(len(made), lambda first, last: loops.halved(first, last, picture, made))
-    return made
+    result = np.empty((picture.shape[0] // 2, picture.shape[1] // 2), np.float32)
+    by_rows(len(result), lambda first, last: loops.halved(first, last, picture, result))
+    return result
 
 
 def _edged(picture: Samples, around: int) -> Samples:
-    made = np.empty((picture.shape[0] + 2 * around, picture.shape[1] + 2 * around), np.float32)
-    by_rows(len(made), lambda first, last: loops.edged(first, last, picture, around, made))
-    return made
+    result = np.empty((picture.shape[0] + 2 * around, picture.shape[1] + 2 * around), np.float32)
+    by_rows(len(result), lambda first, last: loops.edged(first, last, picture, around, result))
+    return result
 
 
 def _inside(level: Samples) -> tuple[int, ...]:
@@ -269,7 +271,7 @@ def _calmed(cells: NDArray[Any]) -> Samples:
     """Return the median of each cell and those around it: what moves unlike all around is more often a chance
     likeness.
     """
-    made = np.empty(cells.shape, np.float32)
+    result = np.empty(cells.shape, np.float32)
     given = np.ascontiguousarray(cells, np.float32)
-    _by_cells(cells.shape, loops.calmed, given, made)
-    return made
+    _by_cells(cells.shape, loops.calmed, given, result)
+    return result

@@ -149,11 +149,11 @@ def recoloured(
     given = [np.ascontiguousarray(plane, np.float32) for plane in planes]
     height, width = given[0].shape
     left, right = columns or (0, width)
-    made = tuple(np.empty((height, width), np.float32) for _ in range(3))
-    for plane in made:
+    results = tuple(np.empty((height, width), np.float32) for _ in range(3))
+    for plane in results:
         plane[:, :left], plane[:, right:] = 0, 0
-    by_rows(height, lambda first, last: loops.colour(first, last, left, right, how, *given, *made))
-    return made
+    by_rows(height, lambda first, last: loops.colour(first, last, left, right, how, *given, *results))
+    return results
 
 
 def rematrixed(planes: Sequence[NDArray[Any]], matrix: str, to_matrix: str) -> tuple[NDArray[np.float32], ...]:
@@ -184,11 +184,11 @@ def linear_light(channel: NDArray[Any], transfer: str, *, back: bool = False) ->
     reverse.
     """
     given = np.ascontiguousarray(channel, np.float32)
-    made = np.empty_like(given)
+    result = np.empty_like(given)
     through = _light_table(transfer, back)
     odd = transfer not in ("hlg", "pq")
-    by_rows(len(given), lambda first, last: loops.through(first, last, given, through, odd, made))
-    return made
+    by_rows(len(given), lambda first, last: loops.through(first, last, given, through, odd, result))
+    return result
 
 
 @lru_cache(maxsize=16)

@@ -103,8 +103,8 @@ def resampled_field(
 
 def ends_of(places: NDArray[np.bool_]) -> tuple[int, int]:
     """Return the first place that is covered, and the one after the last."""
-    found = np.flatnonzero(places)
-    return (int(found[0]), int(found[-1]) + 1) if len(found) else (0, 0)
+    result = np.flatnonzero(places)
+    return (int(result[0]), int(result[-1]) + 1) if len(result) else (0, 0)
 
 
 def _as_it_is(source: int, target: int, scale: float, offset: float) -> bool:
@@ -138,10 +138,10 @@ def _fitted(
         return _wide(source, width, fit, kernel, ends, out)
     phases = line_phases(source.shape[1], width, fit.scale_x, fit.offset_x, kernel)
     if phases is not None:  # both at once, row by row: nothing goes through memory in between
-        made = np.empty((height, width), np.float32) if out is None else out
+        result = np.empty((height, width), np.float32) if out is None else out
         how = phases.at, phases.weights, phases.makes, phases.takes, phases.begin, phases.end
-        by_rows(height, lambda first, last: loops.fitted(first, last, source, down.at, down.weights, *how, made))
-        return made
+        by_rows(height, lambda first, last: loops.fitted(first, last, source, down.at, down.weights, *how, result))
+        return result
     # the direction that makes the picture smaller goes first: the other then has less to do
     if height <= source.shape[0]:
         return _wide(_down(down, source), width, fit, kernel, ends, out)
@@ -152,12 +152,12 @@ def _wide(
     source: Samples, width: int, fit: PictureFit, kernel: str, ends: tuple[int, int], out: Samples | None = None
 ) -> Samples:
     """Return a picture fitted across."""
-    made = np.empty((source.shape[0], width), np.float32) if out is None else out
+    result = np.empty((source.shape[0], width), np.float32) if out is None else out
     phases = line_phases(source.shape[1], width, fit.scale_x, fit.offset_x, kernel)
     if phases is not None:
         how = phases.at, phases.weights, phases.makes, phases.takes, phases.begin, phases.end
-        by_rows(len(source), lambda first, last: loops.phased(first, last, source, *how, made))
-        return made
+        by_rows(len(source), lambda first, last: loops.phased(first, last, source, *how, result))
+        return result
     blocks = line_blocks(source.shape[1], width, fit.scale_x, fit.offset_x, kernel, ends)
 
     def some(first: int, last: int) -> None:
@@ -165,17 +165,17 @@ def _wide(
             np.matmul(
                 source[first:last, block.low : block.high],
                 block.weights,
-                out=made[first:last, block.first : block.last],
+                out=result[first:last, block.first : block.last],
             )
 
     by_rows(len(source), some, least=64)
-    return made
+    return result
 
 
 def _down(band: WeightBand, picture: Samples, out: Samples | None = None) -> Samples:
-    made = np.empty((len(band.at), picture.shape[1]), np.float32) if out is None else out
-    by_rows(len(made), lambda first, last: loops.down(first, last, picture, band.at, band.weights, made))
-    return made
+    result = np.empty((len(band.at), picture.shape[1]), np.float32) if out is None else out
+    by_rows(len(result), lambda first, last: loops.down(first, last, picture, band.at, band.weights, result))
+    return result
 
 
 def resampled_fields(

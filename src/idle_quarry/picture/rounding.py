@@ -46,9 +46,9 @@ def plane_values(plane: NDArray[Any], levels: Levels, *, chroma: bool) -> NDArra
     if plane.dtype.kind != "u" or plane.ndim != 2 or plane.dtype.itemsize > 2:
         return np.asarray(to_values(plane, levels), np.float32)
     table = _value_table(levels, chroma, 8 * plane.dtype.itemsize)
-    made = np.empty(plane.shape, np.float32)
-    by_rows(len(plane), lambda first, last: loops.valued(first, last, plane, table, made))
-    return made
+    result = np.empty(plane.shape, np.float32)
+    by_rows(len(plane), lambda first, last: loops.valued(first, last, plane, table, result))
+    return result
 
 
 @lru_cache(maxsize=16)
@@ -87,16 +87,16 @@ def _coded(values: NDArray[Any], zero: int, span: int, levels: Levels, rounding:
     given = np.ascontiguousarray(values, np.float32)
     tile = THRESHOLDS[rounding]()
     tile = np.tile(tile, -(-given.shape[1] // tile.shape[1]))
-    made = np.empty(given.shape, np.uint16)
-    by_rows(len(given), lambda first, last: loops.coded(first, last, given, span, zero, near, tile, low, high, made))
-    return made
+    result = np.empty(given.shape, np.uint16)
+    by_rows(len(given), lambda first, last: loops.coded(first, last, given, span, zero, near, tile, low, high, result))
+    return result
 
 
 def diffused(exact: Values) -> Values:
     """Return whole numbers, each one's error handed on to its neighbours (Floyd and Steinberg), lines from the left."""
-    made = np.empty(exact.shape, np.float64)
-    loops.diffused(np.array(exact, np.float64), made)
-    return made
+    result = np.empty(exact.shape, np.float64)
+    loops.diffused(np.array(exact, np.float64), result)
+    return result
 
 
 @lru_cache(maxsize=1)

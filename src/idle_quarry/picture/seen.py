@@ -22,15 +22,15 @@ def seen(codes: Planes, encoding: Encoding) -> Rgb8:
     `codes` are luma (h, w) and colour differences (h', w'), or R′, G′, B′ where the matrix is RGB, by the equations of
     BT.601, BT.709 and BT.2020.
     """
-    made = np.empty((*codes[0].shape, 3), np.uint8)
+    result = np.empty((*codes[0].shape, 3), np.uint8)
     if encoding.matrix == "rgb":
         for channel, plane in enumerate(planes_of_codes(codes, encoding)):
-            made[..., channel] = np.clip(plane * np.float32(255) + np.float32(0.5), 0, 255)
-        return made
+            result[..., channel] = np.clip(plane * np.float32(255) + np.float32(0.5), 0, 255)
+        return result
     given = [np.ascontiguousarray(plane) for plane in codes]
     gains = _gains(encoding)
-    by_rows(len(made), lambda first, last: loops.seen(first, last, given[0], given[1], given[2], gains, made))
-    return made
+    by_rows(len(result), lambda first, last: loops.seen(first, last, given[0], given[1], given[2], gains, result))
+    return result
 
 
 @lru_cache(maxsize=32)

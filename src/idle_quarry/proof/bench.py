@@ -132,21 +132,21 @@ class Bench:
             start = perf_counter()
             codes = conversion.codes(index, self.material.frame)
             seconds = perf_counter() - start
-        made = Still(policy, index, codes, seen(codes, self.target.encoding), seconds)
+        result = Still(policy, index, codes, seen(codes, self.target.encoding), seconds)
         with self._lock:
             self._took[policy] = seconds
-            self._stills[policy, index] = made
-            self._bytes += made.bytes
+            self._stills[policy, index] = result
+            self._bytes += result.bytes
             while self._bytes > KEPT_BYTES and len(self._stills) > _KEPT_AT_LEAST:
                 self._bytes -= self._stills.popitem(last=False)[1].bytes
-        return made
+        return result
 
     def soon(self, policy: Policy) -> bool:
         """Return whether a whole picture is likely there as soon as one notices: judged by how long others were
         converted.
         """
         with self._lock:
-            alike = [seconds for each, seconds in self._took.items() if _slow(each) == _slow(policy)]
+            alike = [seconds for item, seconds in self._took.items() if _slow(item) == _slow(policy)]
             return min(alike, default=_SOON) < _SOON
 
     def coarse(self, policy: Policy, index: int) -> Still | None:
@@ -190,12 +190,12 @@ class Bench:
         the next.
         """
         conversion = self.conversion(policy)
-        found: list[tuple[int, float]] = []
+        results: list[tuple[int, float]] = []
         index = first
-        while len(found) < count:
-            found += [(origin.first, origin.phase) for origin in conversion.origins(index)]
+        while len(results) < count:
+            results += [(origin.first, origin.phase) for origin in conversion.origins(index)]
             index += 1
-        return tuple(found[:count])
+        return tuple(results[:count])
 
     def shown_words(self, policy: Policy, index: int) -> str:
         """Return which source pictures an output frame shows, in words."""

@@ -114,11 +114,11 @@ def pictures_for(fmt: SignalFormat) -> int:
 def pictures_of(material: Material, fmt: SignalFormat, policy: Policy, count: int, progress: Progress) -> list[Planes]:
     """Return the first `count` pictures of a material in a format, as code values."""
     conversion = Conversion(material.format, fmt, policy)
-    found = []
+    result = []
     for index in range(count):
         progress(f"{material.name}: picture {index + 1} of {count}", 0.1 * index / count)
-        found.append(conversion.codes(index, material.frame))
-    return found
+        result.append(conversion.codes(index, material.frame))
+    return result
 
 
 def run(
@@ -177,10 +177,10 @@ def through(
         if generation in GENERATIONS:
             after = given
             if fmt != pixels.format:
-                after = _all(back, len(pictures), lambda index, made=pictures: _planes(made[index], pixels))  # type: ignore[misc]
+                after = _all(back, len(pictures), lambda index, result=pictures: _planes(result[index], pixels))  # type: ignore[misc]
             quality = _quality(generation, codes, after, fmt)
             qualities.append(quality)
-            loss = Loss(quality.worst, *(seen(each[quality.worst], fmt.encoding) for each in (codes, after)))
+            loss = Loss(quality.worst, *(seen(item[quality.worst], fmt.encoding) for item in (codes, after)))
     result = CodecResult(
         codec.id,
         material.name,
@@ -210,15 +210,15 @@ def _planes(picture: DecodedPicture, pixels: Pixels) -> Planes:
 def _quality(generation: int, before: Sequence[Planes], after: Sequence[Planes], fmt: SignalFormat) -> Quality:
     levels = fmt.encoding.levels
     peak = float(levels.white - levels.black)
-    each = [psnr_db(a[0], b[0], peak) for a, b in zip(after, before, strict=True)]
-    worst = int(np.argmin(each))
+    item = [psnr_db(a[0], b[0], peak) for a, b in zip(after, before, strict=True)]
+    worst = int(np.argmin(item))
     # the PSNR of all is of their mean error, as if they were one picture
-    errors = [0.0 if value >= IDENTICAL_DB else 10 ** (-value / 10) for value in each]
+    errors = [0.0 if value >= IDENTICAL_DB else 10 ** (-value / 10) for value in item]
     mean = float(np.mean(errors))
     whole = IDENTICAL_DB if mean <= 0 else -10 * float(np.log10(mean))
     some = range(0, len(before), _SSIM_STEP)
     like = float(np.mean([ssim(after[n][0], before[n][0], peak) for n in some]))
-    return Quality(generation, whole, like, worst, each[worst])
+    return Quality(generation, whole, like, worst, item[worst])
 
 
 # -- results, kept -------------------------------------------------------------------------------------------------
@@ -233,8 +233,8 @@ def keep(result: CodecResult) -> None:
 
     A full disk keeps none.
     """
-    others = [each for each in results() if _same_case(each) != _same_case(result)]
-    write_entries(_place(), [asdict(each) for each in [*others, result]])
+    others = [item for item in results() if _same_case(item) != _same_case(result)]
+    write_entries(_place(), [asdict(item) for item in [*others, result]])
 
 
 def _same_case(result: CodecResult) -> tuple[str, ...]:
@@ -243,17 +243,17 @@ def _same_case(result: CodecResult) -> tuple[str, ...]:
 
 def results() -> list[CodecResult]:
     """Return every kept result that can be read, oldest first; a damaged note counts as none."""
-    found = []
+    matches = []
     for entry in read_entries(_place()):
         with contextlib.suppress(TypeError, KeyError):
-            result = CodecResult(**{**entry, "quality": tuple(Quality(**each) for each in entry["quality"])})
+            result = CodecResult(**{**entry, "quality": tuple(Quality(**item) for item in entry["quality"])})
             if result.codec in codecs():
-                found.append(result)
-    return found
+                matches.append(result)
+    return matches
 
 
 def results_for(fmt: SignalFormat, material_key: str) -> list[CodecResult]:
     """Return kept results of a format and a material, lowest measured data rate first."""
     words = format_words(fmt)
-    found = [result for result in results() if result.format == words and result.material_key == material_key]
-    return sorted(found, key=lambda result: result.measured_mbps)
+    matches = [result for result in results() if result.format == words and result.material_key == material_key]
+    return sorted(matches, key=lambda result: result.measured_mbps)

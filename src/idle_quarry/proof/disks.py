@@ -247,18 +247,18 @@ def _place() -> Path:
 
 def keep(speed: Speed) -> None:
     """Keep a measurement in place of an earlier one of the same path; a full disk keeps none."""
-    others = [each for each in measured().values() if each.path != speed.path]
-    write_entries(_place(), [asdict(each) for each in [*others, speed]])
+    others = [item for item in measured().values() if item.path != speed.path]
+    write_entries(_place(), [asdict(item) for item in [*others, speed]])
 
 
 def measured() -> dict[str, Speed]:
     """Return what was measured on this machine, by path; a damaged note counts as none."""
-    found = {}
+    results = {}
     for entry in read_entries(_place()):
         with contextlib.suppress(TypeError):
             speed = Speed(**entry)
-            found[speed.path] = speed
-    return found
+            results[speed.path] = speed
+    return results
 
 
 def disk_speeds() -> dict[str, float]:
@@ -292,14 +292,14 @@ _MEMORIES = {
 
 def holdings(jobs: dict[str, Path]) -> list[KeptData]:
     """Return what the program's own memory and the given jobs' renders hold; `jobs` are folders by title."""
-    found = []
+    results = []
     for name, what in _MEMORIES.items():
         count, size = _counted(memory_folder() / name)
-        found.append(KeptData(what, None, memory_folder() / name, count, size, True))
+        results.append(KeptData(what, None, memory_folder() / name, count, size, True))
     for title, folder in jobs.items():
         count, size = _counted(folder)
-        found.append(KeptData("job folder, with line-up and papers", title, folder, count, size, False))
-    return found
+        results.append(KeptData("job folder, with line-up and papers", title, folder, count, size, False))
+    return results
 
 
 def _counted(place: Path) -> tuple[int, int]:

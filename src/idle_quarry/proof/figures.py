@@ -48,12 +48,12 @@ def colour_error(rgb: Planes, source: SignalFormat, target: SignalFormat, policy
     """
     pair = (source.encoding.primaries, source.encoding.transfer), (target.encoding.primaries, target.encoding.transfer)
     if policy.colour == "leave":
-        made = rgb
+        results = rgb
     else:
-        made = converted_planes(rgb, *pair, soften=policy.colour == "soften", tone=policy.tone)
+        results = converted_planes(rgb, *pair, soften=policy.colour == "soften", tone=policy.tone)
     wide = ("bt2020", target.encoding.transfer)
     meant = converted_planes(rgb, pair[0], wide)
-    return delta_e_itp(absolute_light(meant, *wide), absolute_light(made, *pair[1]))
+    return delta_e_itp(absolute_light(meant, *wide), absolute_light(results, *pair[1]))
 
 
 def judder(conversion: Conversion) -> float:

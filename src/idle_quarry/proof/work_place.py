@@ -57,10 +57,10 @@ def judged(path: Path, speed: Speed | None, needed_mb_s: float) -> list[Verdict]
         verdicts.append(Verdict("note", "How fast it is has not been measured yet."))
     elif needed_mb_s:
         able = speed.read_mb_s * MARGIN / needed_mb_s
-        said = f"It reads {speed.read_mb_s:.0f} MB/s; a stream of what is chosen takes up to {needed_mb_s:.0f}"
+        text = f"It reads {speed.read_mb_s:.0f} MB/s; a stream of what is chosen takes up to {needed_mb_s:.0f}"
         if able < 1:
-            verdicts.append(Verdict("stop", f"{said}: too slow, with a fifth kept in hand."))
+            verdicts.append(Verdict("stop", f"{text}: too slow, with a fifth kept in hand."))
         else:
-            verdicts.append(Verdict("note", f"{said}: {counted(int(able), 'stream')}, a fifth kept in hand."))
+            verdicts.append(Verdict("note", f"{text}: {counted(int(able), 'stream')}, a fifth kept in hand."))
     order = ("stop", "caution", "note")
     return sorted(verdicts, key=lambda verdict: order.index(verdict.severity))

@@ -107,12 +107,12 @@ def irregularities(fmt: SignalFormat) -> tuple[str, ...]:
     having = [standard for standard in standards() if size in standard.rasters]
     if not having:
         return (f"{fmt.raster.size_text} is no standard's raster",)
-    said: list[str] = []
+    texts: list[str] = []
     matching = [standard for standard in having if fmt.rate in standard.rates[fmt.scan]]
     if not matching:
         rates = sorted({rate for standard in having for rate in standard.rates[fmt.scan]})
         has = ", ".join(rate_text(rate) for rate in rates) if rates else "none"
-        said.append(
+        texts.append(
             f"{having[0].source.split(';')[0]} has no {fmt.scan} pictures of {fmt.raster.size_text} "
             f"at {rate_text(fmt.rate)} (it has {has})"
         )
@@ -124,15 +124,15 @@ def irregularities(fmt: SignalFormat) -> tuple[str, ...]:
         (w["primaries"], w["transfer"], m) for w in map(COLOUR_WORDS.__getitem__, words) for m in (w["matrix"], "rgb")
     ]
     if (e.primaries, e.transfer, e.matrix) not in allowed:
-        said.append(f"its colour is none of {pool[0].name}'s ({', '.join(words)})")
+        texts.append(f"its colour is none of {pool[0].name}'s ({', '.join(words)})")
     if is_hdr(e.transfer) and fmt.scan != "progressive":
-        said.append("HDR is progressive: BT.2100 has no fields")
+        texts.append("HDR is progressive: BT.2100 has no fields")
     depths = sorted({depth for standard in pool for depth in standard.depths})
     if is_hdr(e.transfer) and e.bit_depth < 10:
-        said.append(f"{e.transfer.upper()} needs at least 10 bits (BT.2100)")
+        texts.append(f"{e.transfer.upper()} needs at least 10 bits (BT.2100)")
     elif e.bit_depth not in depths:
-        said.append(f"{pool[0].name} has {', '.join(str(depth) for depth in depths)} bits, not {e.bit_depth}")
-    return tuple(said)
+        texts.append(f"{pool[0].name} has {', '.join(str(depth) for depth in depths)} bits, not {e.bit_depth}")
+    return tuple(texts)
 
 
 @lru_cache(maxsize=1024)

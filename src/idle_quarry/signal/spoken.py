@@ -148,12 +148,12 @@ def _size(width: str | None, lines: str) -> dict[str, object]:
 
 
 def _resolved(heard: _SpokenParts) -> str:
-    said = set(heard.families)
-    if not (said or heard.size or heard.lines or heard.rate or heard.scan):
+    texts = set(heard.families)
+    if not (texts or heard.size or heard.lines or heard.rate or heard.scan):
         raise _nothing(heard)
-    _cinema_shape(heard, said)
-    system = _system(heard, said)
-    sizes = _sizes(heard, said, system)
+    _cinema_shape(heard, texts)
+    system = _system(heard, texts)
+    sizes = _sizes(heard, texts, system)
     _widened(heard, sizes)
     if system:
         return _of_system(heard, system, sizes)
@@ -272,11 +272,11 @@ def _scans(size: tuple[int, int], rate: str) -> list[str]:
     exact = rate_from_text(rate)
     plain = width == 0 or (width, lines) in ((1920, 1080), (720, 576), (720, 480), (720, 486))
     frames, fields = {NAMED_RATES[n] for n in ("25", "29.97", "30")}, {NAMED_RATES[n] for n in ("50", "59.94", "60")}
-    found = ["i"] if plain and lines in (*_SD, 1080) and exact in frames | fields else []
-    found.append("p")
+    results = ["i"] if plain and lines in (*_SD, 1080) and exact in frames | fields else []
+    results.append("p")
     if plain and lines == 1080 and exact <= 30:
-        found.append("psf")
-    return found
+        results.append("psf")
+    return results
 
 
 def _frames(scan: str, rate: str) -> str:
@@ -301,16 +301,16 @@ def _open(heard: _SpokenParts, sizes: list[tuple[int, int]]) -> SeveralReadings:
         sizes = [(0, lines) for lines in usual]
     readings: list[str] = []
     for size in sizes:
-        for each in (
+        for name in (
             [scan]
             if scan
             else ["i", "p"]
             if size[1] in (1080, *_SD) and heard.rate is None
             else _some_scan(size, heard)
         ):
-            rates = _OFFERED[each][:2] if len(sizes) > 1 or scan is None else _OFFERED[each]
-            for rate in [_frames(each, heard.rate)] if heard.rate else rates:
-                readings.append(_written(size, each, rate) + heard.tail)
+            rates = _OFFERED[name][:2] if len(sizes) > 1 or scan is None else _OFFERED[name]
+            for rate in [_frames(name, heard.rate)] if heard.rate else rates:
+                readings.append(_written(size, name, rate) + heard.tail)
     return SeveralReadings(missing, subject=repr(heard.text), readings=tuple(dict.fromkeys(readings))[:6])
 
 

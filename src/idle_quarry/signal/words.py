@@ -188,13 +188,13 @@ class _OptionalWords:
 
     @property
     def aspect(self) -> tuple[Fraction | None, int | None]:
-        said = self._said.get("aspect")
-        return said[0] if said else (None, None)  # type: ignore[return-value]
+        value = self._said.get("aspect")
+        return value[0] if value else (None, None)  # type: ignore[return-value]
 
     @property
     def field_order(self) -> str | None:
-        said = self._said.get("field_order")
-        return str(said[0]) if said else None
+        value = self._said.get("field_order")
+        return str(value[0]) if value else None
 
     def encoding(self) -> dict[str, Any]:
         """Return the parts of the encoding that were said."""
@@ -261,11 +261,11 @@ def _colour_words(e: Encoding, default: Encoding) -> list[str]:
     parts = {"primaries": e.primaries, "transfer": e.transfer, "matrix": e.matrix}
     if parts == {"primaries": default.primaries, "transfer": default.transfer, "matrix": default.matrix}:
         return []
-    for word, said in COLOUR_WORDS.items():
-        if said == parts:
+    for word, data in COLOUR_WORDS.items():
+        if data == parts:
             return [word]
-    for pair, said in _COLOUR_PAIRS.items():
-        if said == parts:
+    for pair, data in _COLOUR_PAIRS.items():
+        if data == parts:
             return sorted(pair, reverse=True)
     return [f"{key}={value}" for key, value in parts.items() if value != getattr(default, key)]
 

@@ -160,13 +160,13 @@ class LoudnessMeter:
                 measured = self._graph.pull()
             except (self._av.error.BlockingIOError, self._av.error.EOFError):
                 return self.latest
-            said = dict(measured.metadata)
-            peaks = [float(value) for key, value in said.items() if key.startswith("lavfi.r128.true_peaks_ch")]
+            text = dict(measured.metadata)
+            peaks = [float(value) for key, value in text.items() if key.startswith("lavfi.r128.true_peaks_ch")]
             self.latest = Loudness(
-                self._figure(said, "M"),
-                self._figure(said, "S"),
-                self._figure(said, "I"),
-                self._figure(said, "LRA", any_value=True),
+                self._figure(text, "M"),
+                self._figure(text, "S"),
+                self._figure(text, "I"),
+                self._figure(text, "LRA", any_value=True),
                 20 * float(np.log10(max(peaks))) if peaks and max(peaks) > 0 else None,
             )
 

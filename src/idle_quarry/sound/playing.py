@@ -64,7 +64,7 @@ class Speaker:
     def give(self, samples: Samples) -> None:
         with self._lock:
             self._waiting.append(np.ascontiguousarray(samples, np.float32))
-            while sum(len(each) for each in self._waiting) > _MOST_WAITING:
+            while sum(len(plane) for plane in self._waiting) > _MOST_WAITING:
                 self._waiting.popleft()
 
     def played(self) -> int:
@@ -77,18 +77,18 @@ class Speaker:
             wanted = yield self._next(wanted).tobytes()
 
     def _next(self, wanted: int) -> Samples:
-        made = np.zeros((wanted, self.channels), np.float32)
+        result = np.zeros((wanted, self.channels), np.float32)
         at = 0
         with self._lock:
             while self._waiting and at < wanted:
                 block = self._waiting.popleft()
                 part = block[: wanted - at]
-                made[at : at + len(part)] = part
+                result[at : at + len(part)] = part
                 at += len(part)
                 if len(part) < len(block):
                     self._waiting.appendleft(block[len(part) :])
             self._taken += at
-        return made
+        return result
 
     def close(self) -> None:
         self._device.close()
@@ -112,7 +112,7 @@ class SpeakerStandIn:
 
     def played(self) -> int:
         now = self._now()
-        there = sum(len(each) for each in self._given)
+        there = sum(len(plane) for plane in self._given)
         self._heard, self._at = min(float(there), self._heard + RATE * (now - self._at)), now
         return int(self._heard)
 

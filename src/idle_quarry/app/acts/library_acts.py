@@ -146,15 +146,15 @@ class LibraryActs:
 
     def set_rule(self, *, alone: bool) -> None:
         """Say how many people an approval takes in this house."""
-        said = "One person may approve alone." if alone else "Another person than the author approves."
-        self.do(lambda library: library.set_one_person(alone), lambda _none: self._context.say(said))
+        text = "One person may approve alone." if alone else "Another person than the author approves."
+        self.do(lambda library: library.set_one_person(alone), lambda _none: self._context.say(text))
 
     def set_names(self, *, by_login: bool) -> None:
         """Say whether people are called as their accounts on the system are, or as they choose."""
-        said = (
+        text = (
             "People are called as their accounts on this system." if by_login else "People choose what they are called."
         )
-        self.do(lambda library: library.set_names_by_login(by_login), lambda _none: self._named(said))
+        self.do(lambda library: library.set_names_by_login(by_login), lambda _none: self._named(text))
 
     def _named(self, said: str) -> None:
         self._context.shelves_changed.emit()
@@ -167,12 +167,12 @@ class LibraryActs:
         """
 
         def work(library: FileLibrary) -> int:
-            made = 0
+            number = 0
             for template in templates:
                 if library.named(template.name, "house") is None:
                     library.save_new(template, "house", note)
-                    made += 1
-            return made
+                    number += 1
+            return number
 
         self.do(work, done)
 
@@ -261,11 +261,11 @@ class LibraryActs:
                 self._documents.let_go(template.template_id)
             if templates:
                 done(templates[0].template_id)
-                said = (
+                text = (
                     f"{templates[0].name} imported" if len(templates) == 1 else f"{len(templates)} templates imported"
                 )
                 more = f" {len(refused)} refused: {refused[0]}" if refused else ""
-                self._context.say(f"{said} from {name}.{more}", action=("Undo", lambda: self.take_back(templates)))
+                self._context.say(f"{text} from {name}.{more}", action=("Undo", lambda: self.take_back(templates)))
             elif refused:
                 self._context.say(refused[0], refusal=True)
 

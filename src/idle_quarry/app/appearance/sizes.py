@@ -52,13 +52,13 @@ def typeset(widget: QWidget, size: float, *, bold: bool = False) -> None:
 
 def dress(root: QWidget) -> None:
     """Take every stated length below a widget for the text size in use."""
-    for each in (root, *root.findChildren(QObject)):
-        stated = each.property(_STATED)
+    for item in (root, *root.findChildren(QObject)):
+        stated = item.property(_STATED)
         if stated:
             for key, values in stated.items():
-                _apply(each, key, values)
-        if isinstance(each, QWidget) and (kind := each.property(_TYPE)):
-            each.setFont(theme.font(kind[0], bold=kind[1]))
+                _apply(item, key, values)
+        if isinstance(item, QWidget) and (kind := item.property(_TYPE)):
+            item.setFont(theme.font(kind[0], bold=kind[1]))
     QTimer.singleShot(0, root, lambda: _boxes_again(root))
 
 

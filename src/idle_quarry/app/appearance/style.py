@@ -66,9 +66,9 @@ class QuarryStyle(QProxyStyle):
     def pixelMetric(
         self, metric: QStyle.PixelMetric, option: QStyleOption | None = None, widget: QWidget | None = None
     ) -> int:
-        found = METRICS.get(metric)
-        if found is not None:
-            return theme.px(found)
+        count = METRICS.get(metric)
+        if count is not None:
+            return theme.px(count)
         if metric == _Metric.PM_FocusFrameHMargin and isinstance(widget, QAbstractItemView):
             return theme.px(2 if widget.property("told") else 9 if isinstance(widget, QListWidget) else 5)
         return super().pixelMetric(metric, option, widget)
@@ -95,17 +95,17 @@ class QuarryStyle(QProxyStyle):
             return QSize(
                 text.width() + 2 * theme.px(8 if quiet else 14), max(theme.px(TARGET), text.height() + theme.px(9))
             )
-        made = super().sizeFromContents(kind, option, size, widget)  # type: ignore[arg-type]
+        result = super().sizeFromContents(kind, option, size, widget)  # type: ignore[arg-type]
         if kind in (QStyle.ContentsType.CT_LineEdit, QStyle.ContentsType.CT_ComboBox):
-            return QSize(made.width() + theme.px(4), max(theme.px(TARGET), made.height() - 1))
+            return QSize(result.width() + theme.px(4), max(theme.px(TARGET), result.height() - 1))
         if kind == QStyle.ContentsType.CT_ItemViewItem:
-            told = bool(widget is not None and widget.property("told"))
-            return QSize(made.width(), made.height() + 2 * theme.px(4 if told else 3))
+            value = bool(widget is not None and widget.property("told"))
+            return QSize(result.width(), result.height() + 2 * theme.px(4 if value else 3))
         if kind in (QStyle.ContentsType.CT_CheckBox, QStyle.ContentsType.CT_RadioButton):
-            return QSize(made.width(), max(theme.px(TARGET) - 2, made.height()))
+            return QSize(result.width(), max(theme.px(TARGET) - 2, result.height()))
         if kind == QStyle.ContentsType.CT_HeaderSection:
-            return QSize(made.width(), max(theme.px(TARGET), made.height()))
-        return made
+            return QSize(result.width(), max(theme.px(TARGET), result.height()))
+        return result
 
     # -- painting ----------------------------------------------------------------------------------------
 
@@ -191,13 +191,13 @@ class QuarryStyle(QProxyStyle):
         part: QStyle.SubControl,
         widget: QWidget | None = None,
     ) -> QRect:
-        found = super().subControlRect(control, option, part, widget)  # type: ignore[arg-type]
+        result = super().subControlRect(control, option, part, widget)  # type: ignore[arg-type]
         if control == QStyle.ComplexControl.CC_ScrollBar and isinstance(option, QStyleOptionSlider):
-            return scroll_part(option, part, found)
+            return scroll_part(option, part, result)
         if control == QStyle.ComplexControl.CC_ComboBox and part == QStyle.SubControl.SC_ComboBoxEditField:
             rect = option.rect
             return QRect(rect.left() + theme.px(6), rect.top() + 1, rect.width() - theme.px(26), rect.height() - 2)
-        return found
+        return result
 
     def subElementRect(self, element: QStyle.SubElement, option: QStyleOption, widget: QWidget | None = None) -> QRect:
         rect = super().subElementRect(element, option, widget)  # type: ignore[arg-type]

@@ -114,15 +114,15 @@ class Theme(QObject):
 
     def seen(self, colour: str) -> QColor:
         """Return a colour that somebody chose, made darker or lighter until it is seen on every ground (3 : 1)."""
-        made = QColor(colour)
+        result = QColor(colour)
         grounds = [_luminance(self.colour(ground)) for ground in ("ground", "bench", "ledge")]
         darker = grounds[0] > 0.4
         for _ in range(20):
-            mine = _luminance(made)
-            if all((max(mine, each) + 0.05) / (min(mine, each) + 0.05) >= 3 for each in grounds):
+            mine = _luminance(result)
+            if all((max(mine, value) + 0.05) / (min(mine, value) + 0.05) >= 3 for value in grounds):
                 break
-            made = made.darker(112) if darker else made.lighter(112)
-        return made
+            result = result.darker(112) if darker else result.lighter(112)
+        return result
 
     def px(self, at_100: float) -> int:
         """Return a length in pixels at the text size in use."""

@@ -12,15 +12,15 @@ _EVERY_MS = 1000
 
 def stamps(place: Path | str) -> tuple[tuple[int, int], ...]:
     """Return time (ns) and size of a library's file and of the log of its writes, as far as they are there."""
-    found = []
+    results = []
     for path in (Path(place), Path(f"{place}-wal")):
         try:
             stat = path.stat()
         except OSError:
             continue
         if stat.st_size:  # a log that is empty was only opened
-            found.append((stat.st_mtime_ns, stat.st_size))
-    return tuple(found)
+            results.append((stat.st_mtime_ns, stat.st_size))
+    return tuple(results)
 
 
 class FileFollower(QObject):

@@ -20,17 +20,17 @@ Seen = dict[Path, tuple[int, int]]
 
 def _look(folder: Path, _ticket: Ticket) -> Seen:
     """Return the clips of a folder with their sizes and times. Raises `MediaError` where it cannot be read."""
-    found: Seen = {}
+    results: Seen = {}
     try:
         for path in folder.iterdir():
             if path.suffix.lower() in MEDIA_SUFFIXES and not path.name.startswith(".") and path.is_file():
                 stat = path.stat()
-                found[path] = (stat.st_size, stat.st_mtime_ns)
+                results[path] = (stat.st_size, stat.st_mtime_ns)
     except OSError as error:
         raise MediaError(
             "cannot be watched any more: it is gone or closed to this user", subject=str(folder)
         ) from error
-    return found
+    return results
 
 
 class FolderWatch(QObject):

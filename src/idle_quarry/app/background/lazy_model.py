@@ -29,8 +29,8 @@ class LazyModel(Generic[M]):
     def __get__(self, owner: object | None, _cls: type) -> M | LazyModel[M]:
         if owner is None:
             return self
-        made: Any = getattr(import_module(f"idle_quarry.app.models.{self._module}"), self._kind)(
+        result: Any = getattr(import_module(f"idle_quarry.app.models.{self._module}"), self._kind)(
             owner, *(getattr(owner, name) for name in self._needs)
         )
-        vars(owner)[self._name] = made
-        return made  # type: ignore[no-any-return]
+        vars(owner)[self._name] = result
+        return result  # type: ignore[no-any-return]

@@ -104,7 +104,7 @@ def _gone(call: Callable[[Any], object]) -> bool:
         held = [owner] if isinstance(owner, QObject) else list(getattr(owner, "__dict__", {}).values())
     else:
         held = [cell.cell_contents for cell in getattr(call, "__closure__", None) or () if _filled(cell)]
-    return any(isinstance(each, QObject) and not shiboken6.isValid(each) for each in held)
+    return any(isinstance(item, QObject) and not shiboken6.isValid(item) for item in held)
 
 
 def _filled(cell: CellType) -> bool:

@@ -171,4 +171,4 @@ class Documents(QObject):
 
 
 def _same(revision: Revision) -> Callable[[Revision], bool]:
-    return lambda each: each.hash == revision.hash and each.author == revision.author
+    return lambda item: item.hash == revision.hash and item.author == revision.author

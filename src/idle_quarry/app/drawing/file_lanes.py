@@ -104,7 +104,7 @@ def _items(painter: QPainter, found: FileMeasurement, room: QRectF, frames: int)
     painter.setFont(theme.font(11))
     metrics = QFontMetricsF(painter.font())
     for item in found.items:
-        left, right = (x_of(each, frames, room.width()) for each in (item.first, item.last))
+        left, right = (x_of(number, frames, room.width()) for number in (item.first, item.last))
         rect = QRectF(left, room.top() + 4, max(2.0, right - left - 1), room.height() - 8)
         role = _FILLS.get(item.what)
         painter.setPen(QPen(theme.colour(role or "dust"), 1))
@@ -156,14 +156,14 @@ def _curve(
     *,
     steps: bool = False,
 ) -> None:
-    made = QPolygonF()
+    result = QPolygonF()
     for frame, value in points:
         share = (min(max(value, ends[0]), ends[1]) - ends[0]) / (ends[1] - ends[0])
-        made.append(QPointF(x_of(frame, frames, room.width()), room.bottom() - 3 - (room.height() - 6) * share))
-    if steps and made:
-        made.append(QPointF(x_of(frames, frames, room.width()), made.last().y()))
+        result.append(QPointF(x_of(frame, frames, room.width()), room.bottom() - 3 - (room.height() - 6) * share))
+    if steps and result:
+        result.append(QPointF(x_of(frames, frames, room.width()), result.last().y()))
     painter.setPen(QPen(theme.colour(role), 1.5))
-    painter.drawPolyline(made)
+    painter.drawPolyline(result)
 
 
 def _loudness(

@@ -82,12 +82,12 @@ def in_time_drawn(made: EntryDrawing, layout: ProgrammeLayout) -> None:
         length = "as long as it is" if item.seconds is None else f"{item.seconds:g} s"
         when = f"{at:g} s" if not after else f"after part {after}" + (f", {at:g} s" if at else "")
         starts = f" at {layout.starts}" if item.what == "programme" and layout.starts and not after else ""
-        told = f"{item.what}{' with tone' if item.tone else ''}{f': {item.text}' if item.text else ''}{starts}"
+        text = f"{item.what}{' with tone' if item.tone else ''}{f': {item.text}' if item.text else ''}{starts}"
         made.shapes += [
             TextShape(0, made.height, 130, when),
             TextShape(136, made.height, 120, length),
-            TextShape(260, made.height, made.width - 260, told, "chalk"),
+            TextShape(260, made.height, made.width - 260, text, "chalk"),
         ]
-        made.said.append(f"{when}: {told}, {length}")
+        made.said.append(f"{when}: {text}, {length}")
         made.height += ROW - 2
         at, after = (0.0, after + 1) if item.seconds is None else (at + item.seconds, after)

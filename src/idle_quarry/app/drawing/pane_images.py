@@ -35,14 +35,14 @@ class PaneImages:
     def of(self, still: Still) -> QImage:
         """Return a picture."""
         key = id(still), self.field
-        found = self._images.get(key)
-        if found is None:
+        result = self._images.get(key)
+        if result is None:
             pixels = still.shown if self.field is None else one_field(still.shown, self.field)
             pixels = np.ascontiguousarray(pixels)
             height, width = pixels.shape[:2]
-            found = pixels, QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888)
-            self._images[key] = found
-        return found[1]
+            result = pixels, QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888)
+            self._images[key] = result
+        return result[1]
 
     def difference(self, first: Still, second: Still, gain: int) -> QImage:
         """Return how the second parts from the first, around grey, amplified."""
@@ -59,13 +59,15 @@ class PaneImages:
     def fitted(self, image: QImage, size: QSize) -> QImage:
         """Return an image at another size."""
         key = (), image.cacheKey(), size.width(), size.height()
-        found = self._scaled.get(key)
-        if found is None:
+        result = self._scaled.get(key)
+        if result is None:
             if len(self._scaled) > _MOST:
                 self._scaled.clear()
-            found = image.scaled(size, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation)
-            self._scaled[key] = found
-        return found
+            result = image.scaled(
+                size, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation
+            )
+            self._scaled[key] = result
+        return result
 
 
 def one_field(pixels: NDArray[np.uint8], field: int) -> NDArray[np.uint8]:

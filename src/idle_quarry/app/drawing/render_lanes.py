@@ -22,18 +22,18 @@ def runs_of(pieces: Sequence[PieceStatus]) -> tuple[PieceStatus, ...]:
     """Return pieces with those joined that meet and stand alike, but for what is being rendered: there can be
     thousands.
     """
-    found: list[PieceStatus] = []
+    results: list[PieceStatus] = []
     for piece in pieces:
-        last = found[-1] if found else None
+        last = results[-1] if results else None
         if (
             last is not None
             and last.state == piece.state != PieceState.RENDERING
             and last.piece.last == piece.piece.first
         ):
-            found[-1] = replace(last, piece=replace(last.piece, last=piece.piece.last))
+            results[-1] = replace(last, piece=replace(last.piece, last=piece.piece.last))
         else:
-            found.append(piece)
-    return tuple(found)
+            results.append(piece)
+    return tuple(results)
 
 
 def draw_stood(painter: QPainter, rect: QRectF, stood: PieceStatus) -> None:

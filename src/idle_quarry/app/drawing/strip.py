@@ -40,8 +40,8 @@ def paint_strip(painter: QPainter, e: Evaluation, layout: StripLayout, selected:
 def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], taken: int) -> int:
     """Write a column's head, where there is room right of `taken`; return how far the heads reach now."""
     box = placed[0].frame
-    for each in placed[1:]:
-        box = box.united(each.frame)
+    for item in placed[1:]:
+        box = box.united(item.frame)
     names = {"source": "SOURCE", "working": "WORKING", "intermediate": "INTERMEDIATE", "delivery": "DELIVERY"}
     text = names[kind] + (f"  {len(placed)}" if len(placed) > 1 else "")
     painter.setPen(theme.colour("dust"))

@@ -160,7 +160,7 @@ def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation], beside:
         return PlacedLink(link, points, QRectF(x - 8, source.bottom(), 16, target.top() - source.bottom()))
     start, end = QPointF(source.right() + 5, source.center().y()), QPointF(target.left() - 5, target.center().y())
     siblings = [
-        each for each in e.links if (each.target == link.target if kind == "working" else each.source == link.source)
+        item for item in e.links if (item.target == link.target if kind == "working" else item.source == link.source)
     ]
     siblings = [sibling for sibling in siblings if placed[sibling.target].station.kind == kind]
     index, of = siblings.index(link), len(siblings)

@@ -151,10 +151,10 @@ def draw_pieces(painter: QPainter, pieces: Sequence[PieceStatus], scale: Scale, 
     tall = float(theme.px(_RENDERED))
     painter.save()
     painter.setClipRect(QRectF(theme.px(HEAD), 0, width, theme.px(COUNT)))
-    for each in pieces:
-        left, right = scale.x(each.piece.first), scale.x(each.piece.last)
+    for piece in pieces:
+        left, right = scale.x(piece.piece.first), scale.x(piece.piece.last)
         if right >= theme.px(HEAD) and left <= width:
-            draw_stood(painter, QRectF(left, theme.px(COUNT) - tall - 1, max(1.0, right - left - 1), tall), each)
+            draw_stood(painter, QRectF(left, theme.px(COUNT) - tall - 1, max(1.0, right - left - 1), tall), piece)
     painter.restore()
 
 
@@ -209,11 +209,11 @@ def _draw_rich(
 def _draw_name(painter: QPainter, rect: QRectF, item: TimelineItem, metrics: QFontMetricsF, *, hatched: bool) -> None:
     room = rect.width() - theme.px(9)
     foot = rect.center().y() + metrics.ascent() / 2 - theme.px(3)
-    said = f"{float(100 * item.speed):.4g} %" if item.kind == CLIP and item.speed != 1 else ""
-    if said and room > 2 * metrics.horizontalAdvance(said):
-        wide = metrics.horizontalAdvance(said)
+    text = f"{float(100 * item.speed):.4g} %" if item.kind == CLIP and item.speed != 1 else ""
+    if text and room > 2 * metrics.horizontalAdvance(text):
+        wide = metrics.horizontalAdvance(text)
         painter.setPen(theme.colour("ochre"))
-        painter.drawText(QPointF(rect.right() - wide - 5, foot), said)
+        painter.drawText(QPointF(rect.right() - wide - 5, foot), text)
         room -= wide + 6
     name = _elided(item.name, metrics, int(room))
     at = QPointF(rect.left() + theme.px(5), foot)

@@ -52,14 +52,14 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
         if width_in > theme.px(15):
             text_at(p, x + 4, top.top() + theme.px(14), str(index), "chalk", 11, mono=True)
         x, index = x + width_in, index + 1
-    for number, each in enumerate(cells):
+    for number, item in enumerate(cells):
         rect = QRectF(bottom.left() + number * cell, bottom.top(), cell - 1, height)
-        role = {"new": "ledge", "repeated": "ochre", "blended": "ochre"}[each.kind]
+        role = {"new": "ledge", "repeated": "ochre", "blended": "ochre"}[item.kind]
         colour = theme.colour(role)
-        if each.kind != "new":
+        if item.kind != "new":
             colour.setAlphaF(0.55)
         p.fillRect(rect, colour)
-        if each.kind == "blended":
+        if item.kind == "blended":
             p.fillRect(rect, QBrush(theme.colour("ground"), Qt.BrushStyle.Dense6Pattern))
         if fielded and number % 2 == 1:
             p.setPen(QPen(theme.colour("seam"), 1))
@@ -67,11 +67,11 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
                 p.drawLine(QPointF(rect.left() + 1, y), QPointF(rect.right() - 1, y))
         p.setPen(QPen(theme.colour("dust"), 1))
         p.drawRect(rect)
-        label = str(int(each.source)) if each.kind != "blended" else "~"
+        label = str(int(item.source)) if item.kind != "blended" else "~"
         text_at(p, rect.left() + 3, rect.top() + theme.px(14), label, "chalk", 11, mono=True)
-        x_from = top.left() + (float(each.source) + 0.5) * width_in
+        x_from = top.left() + (float(item.source) + 0.5) * width_in
         if x_from < top.right():
-            p.setPen(QPen(theme.colour("ochre" if each.kind != "new" else "seam"), 1))
+            p.setPen(QPen(theme.colour("ochre" if item.kind != "new" else "seam"), 1))
             p.drawLine(QPointF(x_from, top.bottom() + 2), QPointF(rect.center().x(), rect.top() - theme.px(17)))
     step, scan = s.link.plan.step(RateStep), s.link.plan.step(ScanStep)
     first = step.text if step else "every moment is kept: rates agree"

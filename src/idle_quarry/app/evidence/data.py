@@ -41,10 +41,10 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     most = max(max(mbps(c, fmt) for c in able) / 8 * streams, limit or 0)
     for index, codec in enumerate(able):
         y = room.top() + index * line
-        each = mbps(codec, fmt) / 8 * streams
+        value = mbps(codec, fmt) / 8 * streams
         role = "lichen" if codec.id == chosen.id else "dust"
-        slow = limit is not None and each > limit
-        width = max(2.0, bars.width() * (each / most) ** 0.5)  # root scale: proxies stay visible beside uncompressed
+        slow = limit is not None and value > limit
+        width = max(2.0, bars.width() * (value / most) ** 0.5)  # root scale: proxies stay visible beside uncompressed
         colour = theme.colour("oxide" if slow else role)
         if codec.id != chosen.id:
             colour.setAlphaF(0.6)

@@ -42,7 +42,7 @@ def commands_of(desk: Desk, stage: Stage, views: list[str]) -> list[Command]:
         Command("Profile: name, looks, keys, places", partial(stage.show_view, "Profile")),
         Command("Close the window", stage.close, "Ctrl+Q"),
     ]
-    told = [
+    lines = [
         Command("Guide to what is shown", stage.open_guide, "F1"),
         Command("About Idle Quarry: version, licences, where files lie", stage.open_about),
     ]
@@ -54,7 +54,7 @@ def commands_of(desk: Desk, stage: Stage, views: list[str]) -> list[Command]:
         "&Jobs": _of_trial(desk),
         "L&ine-up": _of_line_up(desk),
         "L&ooks": _of_looks(desk),
-        "&Guide": told,
+        "&Guide": lines,
     }
     return [replace(command, menu=menu) for menu, commands in menus.items() for command in commands]
 

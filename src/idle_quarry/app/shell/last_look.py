@@ -32,8 +32,8 @@ def keep(look: QImage, file: str, place: str, preferences: Preferences, window: 
 
     `file` is the library's file on this machine, `place` what was asked for.
     """
-    found = stamps(file)
-    look.setText(_KEY, json.dumps({**_key(place, preferences, window), "file": file, "stamps": found}))
+    results = stamps(file)
+    look.setText(_KEY, json.dumps({**_key(place, preferences, window), "file": file, "stamps": results}))
     look.save(str(memory_folder() / _FILE), "PNG", 70)  # type: ignore[call-overload]
 
 

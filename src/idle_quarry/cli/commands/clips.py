@@ -20,18 +20,18 @@ def _looked(given: list[str]) -> tuple[list[Clip], bool]:
     from idle_quarry.media.looking import look_at_all
 
     paths = _media(given)
-    found: dict[Path, Clip] = {}
+    results: dict[Path, Clip] = {}
     failed = False
     for path, answer in look_at_all(paths):
         if isinstance(answer, MediaError):
             failed = True
             complain(str(answer))
         else:
-            found[path] = answer
+            results[path] = answer
             if answer.trouble:
                 failed = True
                 complain(f"{path}: {answer.trouble}")
-    return [found[path] for path in paths if path in found], failed
+    return [results[path] for path in paths if path in results], failed
 
 
 @command(
@@ -71,10 +71,10 @@ def _media(given: list[str]) -> list[Path]:
     from idle_quarry.media import MEDIA_SUFFIXES, grouped
 
     paths: list[Path] = []
-    for each in given:
-        if not each.strip():
+    for name in given:
+        if not name.strip():
             raise MediaError("no clip was named", remedy="give a file or a folder")
-        path = Path(each)
+        path = Path(name)
         if path.is_dir():
             paths += sorted(p for p in path.rglob("*") if p.is_file() and p.suffix.lower() in MEDIA_SUFFIXES)
         else:
@@ -90,10 +90,10 @@ def check(options: Options, out: Output) -> int:
     with opened(options) as library:
         template = stored_of(library, options.template).template
     clips, failed = _looked(options.media)
-    document, lines, found = [], [], False
+    document, lines, result = [], [], False
     for clip in clips:
         verdict = against(template, clip)
-        found |= any(finding.severity != "note" for finding in verdict.findings)
+        result |= any(finding.severity != "note" for finding in verdict.findings)
         document.append(
             {
                 "path": str(clip.path),
@@ -108,4 +108,4 @@ def check(options: Options, out: Output) -> int:
         )
         lines += finding_lines(verdict.findings)
     out.show(document, lines)
-    return 2 if failed else 1 if found else 0
+    return 2 if failed else 1 if result else 0

@@ -49,19 +49,19 @@ def convert(options: Options, out: Output) -> int:
         template.timecode.drop,
     )
     try:
-        made = converted(clip, target, path, None if out.as_json else _frames())
+        result = converted(clip, target, path, None if out.as_json else _frames())
     except KeyboardInterrupt:
         raise QuarryError("cancelled; nothing was left behind", subject=str(path)) from None
     finally:
         ended()
     was = format_words(clip.format, fields=True) if clip.format is not None else "unknown"
     differs = clip.format is not None and clip.format != source.format
-    document = {**words_of(made), "codec": template.intermediate.codec, "from": was, "source": f"source:{source.id}"}
-    speed = made.frames / float(made.format.rate) / made.seconds
+    document = {**words_of(result), "codec": template.intermediate.codec, "from": was, "source": f"source:{source.id}"}
+    speed = result.frames / float(result.format.rate) / result.seconds
     lines = [
-        f"{made.path}: {format_words(made.format, fields=True)}, {made.frames} frames"
-        + (f" from {made.start}" if made.start is not None else "")
-        + f"; {made.channels} channels of sound; {speed:.2g} × real time",
+        f"{result.path}: {format_words(result.format, fields=True)}, {result.frames} frames"
+        + (f" from {result.start}" if result.start is not None else "")
+        + f"; {result.channels} channels of sound; {speed:.2g} × real time",
     ]
     if differs:
         lines.append(

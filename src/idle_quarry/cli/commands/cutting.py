@@ -33,10 +33,10 @@ def cuts_read(options: Options, out: Output) -> int:
     if options.report:
         write_report(Path(options.report), report, write_pdf)
     counts = ", ".join(f"{count} {status}" for status, count in report.counts().items())
-    said = (
+    words = (
         rate_text(cuts.rate) if cuts.rate is not None else f"no rate said, counted at {rate_text(cuts.timeline.rate)}"
     )
-    lines = [f"{cuts.timeline.name}: {said}; {counts or 'no events'}"]
+    lines = [f"{cuts.timeline.name}: {words}; {counts or 'no events'}"]
     lines += [f"  {finding.severity}: {finding.text}" for finding in report.findings]
     lines += [f"  {text}" for text in (*cuts.lost, *trouble)]
     rows = [event_json(cuts, event) for event in report.events]

@@ -42,7 +42,7 @@ def deliver(options: Options, out: Output) -> int:
         names = ", ".join(programme.name for programme in programmes) or "none"
         raise NotPossible("is no timeline of the job", subject=repr(options.timeline or ""), remedy=f"it has {names}")
     try:
-        made = make(
+        result = make(
             job,
             programme,
             delivery,
@@ -54,29 +54,29 @@ def deliver(options: Options, out: Output) -> int:
         raise QuarryError("cancelled; nothing was left behind", subject=job.title) from None
     finally:
         ended()
-    verified = made.verified
-    if made.done:
+    verified = result.verified
+    if result.done:
         _note(options, job, with_made(job.folder, noted(verified)))
     document = {
-        "file": str(made.path),
+        "file": str(result.path),
         "delivery": delivery.id,
         "verdict": verified.verdict,
         "sha256": verified.found.sha256,
-        "frames": made.frames,
-        "gain_db": made.gain_db,
-        "remark": made.remark or None,
+        "frames": result.frames,
+        "gain_db": result.gain_db,
+        "remark": result.remark or None,
         "checks": [check.to_json() for check in verified.checks],
     }
-    said = "handed over" if made.done else "it fails its own spec and is not handed over"
-    lines = [f"{made.path}: {said}; {made.frames} pictures, sound {made.gain_db:+.1f} dB"]
-    lines += [f"  {made.remark}"] if made.remark else []
+    text = "handed over" if result.done else "it fails its own spec and is not handed over"
+    lines = [f"{result.path}: {text}; {result.frames} pictures, sound {result.gain_db:+.1f} dB"]
+    lines += [f"  {result.remark}"] if result.remark else []
     lines += [
         f"  {check.verdict:<12}{check.id:<16}{check.text}"
         for check in failed_first(verified.checks)
         if check.verdict in ("fails", "look")
     ]
     out.show(document, lines)
-    return 0 if made.done else 1
+    return 0 if result.done else 1
 
 
 def _note(options: Options, job: Job, found: VerificationRecord) -> None:

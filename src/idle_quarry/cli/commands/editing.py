@@ -64,7 +64,7 @@ def template_set(options: Options, out: Output) -> int:
                 with contextlib.suppress(NotUnderstood):
                     place = place_named(place.strip())
             if not sign or place not in known:
-                near = [each for each in known if place and place in each][:6] or list(known)[:6]
+                near = [name for name in known if place and place in name][:6] or list(known)[:6]
                 raise NotUnderstood(
                     "no such setting", subject=pair, remedy="write PLACE=VALUE, such as " + ", ".join(near)
                 )
@@ -191,23 +191,23 @@ def template_merge(options: Options, out: Output) -> int:
         a, b = (library.stored(summary.id, number) for number in (options.a, options.b))
         base = library.stored(summary.id, library.common_base(summary.id, options.a, options.b))
         choices: dict[str, Side] = dict.fromkeys(options.take_a, "mine") | dict.fromkeys(options.take_b, "theirs")
-        found = merge(base.template, a.template, b.template, choices)
-        open_ = [conflict for conflict in found.conflicts if conflict.place not in choices]
+        result = merge(base.template, a.template, b.template, choices)
+        open_ = [conflict for conflict in result.conflicts if conflict.place not in choices]
         if open_:
-            told = "; ".join(f"{label_of(base.template, conflict.place)} ({conflict.place})" for conflict in open_)
+            text = "; ".join(f"{label_of(base.template, conflict.place)} ({conflict.place})" for conflict in open_)
             raise LibraryError(
-                f"changed differently in both drafts: {told}",
+                f"changed differently in both drafts: {text}",
                 subject=summary.name,
                 remedy="say --take-a PLACE or --take-b PLACE for each",
             )
         note = options.note or f"revisions {options.a} and {options.b} together"
-        revision = library.save_revision(summary.id, found.template, note, parent=options.b, merged=options.a)
+        revision = library.save_revision(summary.id, result.template, note, parent=options.b, merged=options.a)
     document = {
         "name": summary.name,
         "revision": revision.number,
         "state": revision.state,
-        "from_a": list(found.from_mine),
-        "from_b": list(found.from_theirs),
+        "from_a": list(result.from_mine),
+        "from_b": list(result.from_theirs),
     }
     out.show(
         document,

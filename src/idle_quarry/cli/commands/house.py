@@ -45,11 +45,11 @@ def house_show(options: Options, out: Output) -> int:
     """One entry, with what it says."""
     with opened(options) as library:
         entry = found(library, options.id)
-    said = stored_entry(entry.entry) if entry.entry.uid else entry.entry.model_dump(mode="json", exclude_defaults=True)
+    data = stored_entry(entry.entry) if entry.entry.uid else entry.entry.model_dump(mode="json", exclude_defaults=True)
     lines = [f"{entry.entry.name}: {_standing(entry)}", f"{entry.entry.entry} {entry.ident}", entry.words]
     lines += [f"used by {', '.join(entry.uses)}"] if entry.uses else []
     lines += table([(row.label, row.text, row.follows) for row in entry_settings(entry.entry) if row.text])
-    out.show({**_document(entry), "says": said}, lines)
+    out.show({**_document(entry), "says": data}, lines)
     return 0
 
 
@@ -57,9 +57,9 @@ def house_show(options: Options, out: Output) -> int:
 def house_validate(options: Options, out: Output) -> int:
     """Whether a file is an entry's, whole and unaltered: 0, else an error (1 where its hash does not hold)."""
     entry, genuine = import_entry(Path(options.file))
-    said = {True: "unchanged since export", False: "changed since export", None: "without a hash"}[genuine]
+    text = {True: "unchanged since export", False: "changed since export", None: "without a hash"}[genuine]
     document = {"kind": entry.entry, "name": entry.name, "id": entry.uid, "valid": True, "genuine": genuine}
-    out.show(document, [f"{entry.name}: {entry.entry}, {words_of(entry)}; {said}"])
+    out.show(document, [f"{entry.name}: {entry.entry}, {words_of(entry)}; {text}"])
     return 1 if genuine is False else 0
 
 

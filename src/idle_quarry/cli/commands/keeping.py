@@ -38,8 +38,8 @@ def template_export(options: Options, out: Output) -> int:
         raise NotUnderstood(
             "several templates go into a bundle or a table", subject=path.name, remedy="name it .zip or .csv"
         )
-    documents = [{"file": options.file, **origin_of(each), "hash": each.revision.hash} for each in stored]
-    out.show(documents[0] if len(stored) == 1 else documents, [f"{each.name} → {options.file}" for each in stored])
+    documents = [{"file": options.file, **origin_of(item), "hash": item.revision.hash} for item in stored]
+    out.show(documents[0] if len(stored) == 1 else documents, [f"{item.name} → {options.file}" for item in stored])
     return 0
 
 
@@ -80,17 +80,17 @@ def template_import(options: Options, out: Output) -> int:
     with opened(options) as library:
         decided = []
         for offer in offers:  # nothing is taken before it is known what all of them meet
-            found = collision(library, offer, options.shelf)
+            result = collision(library, offer, options.shelf)
             if offer.found is not None and offer.found.genuine is False:
                 raise ExchangeError("changed since export", subject=offer.member)
-            if found.same is not None and options.if_taken is None:
+            if result.same is not None and options.if_taken is None:
                 raise LibraryError(
                     f"the {options.shelf} shelf has a template of this name",
-                    subject=found.same.name,
+                    subject=result.same.name,
                     remedy="say --if-taken keep-both, revision, replace-draft or leave",
                 )
-            wanted = (options.if_taken or "").replace("-", " ") if found.same is not None else "take"
-            if wanted == "replace draft" and wanted not in found.decisions:
+            wanted = (options.if_taken or "").replace("-", " ") if result.same is not None else "take"
+            if wanted == "replace draft" and wanted not in result.decisions:
                 raise LibraryError("is no draft of yours", subject=offer.member, remedy="say revision or keep-both")
             decided.append((offer, wanted))
         for bundled, wanted in decided:
@@ -99,12 +99,12 @@ def template_import(options: Options, out: Output) -> int:
                 print(f"idle-quarry: {bundled.member}: {bundled.trouble}", file=sys.stderr)
                 continue
             done = take(library, bundled, options.shelf, wanted, path.name)
-            said = (
+            data = (
                 {"name": done.name, "shelf": options.shelf, "revision": done.number}
                 if done
                 else {"name": bundled.found.template.name}
             )
-            documents.append({"imported": done is not None, **said})
+            documents.append({"imported": done is not None, **data})
     lines = [
         (
             f"{d['name']}: revision {d['revision']} on the {d['shelf']} shelf"
@@ -135,14 +135,14 @@ def library_check(options: Options, out: Output) -> int:
 
     if is_server(options.library):
         server = open_server(options.library)
-        found = check_revisions(server)
+        result = check_revisions(server)
         server.close()
     else:
-        found = check(library_place(options.library))
-    lines = [f"{found.place}: {found.templates} templates, {found.sound} of {found.revisions} revisions sound"]
-    lines += [f"  {trouble.where}: {trouble.what}" for trouble in found.troubles] or ["  whole"]
-    out.show(_checked(found), lines)
-    return 0 if found.whole else 1
+        result = check(library_place(options.library))
+    lines = [f"{result.place}: {result.templates} templates, {result.sound} of {result.revisions} revisions sound"]
+    lines += [f"  {trouble.where}: {trouble.what}" for trouble in result.troubles] or ["  whole"]
+    out.show(_checked(result), lines)
+    return 0 if result.whole else 1
 
 
 @command("library backup", argument("file", metavar="FILE"))
@@ -153,10 +153,10 @@ def library_backup(options: Options, out: Output) -> int:
     target = Path(options.file).expanduser()
     if is_server(options.library):
         _carry(options, str(target))
-        found = check(target)
+        result = check(target)
     else:
-        found = backup(library_place(options.library), target)
-    out.show(_checked(found), [f"{found.place}: {found.templates} templates, {found.revisions} revisions, whole"])
+        result = backup(library_place(options.library), target)
+    out.show(_checked(result), [f"{result.place}: {result.templates} templates, {result.revisions} revisions, whole"])
     return 0
 
 
@@ -251,7 +251,7 @@ def server_setup(options: Options, out: Output) -> int:
 
     people = {name: right for right in ("reader", "editor", "approver") for name in getattr(options, right)}
     done = set_up(options.url, people)
-    lines = [f"  {each}" for each in done.told]
+    lines = [f"  {name}" for name in done.told]
     lines += [f"  password of {name}: {password}   (shown this once)" for name, password in done.passwords.items()]
     document = {"server": _bare(options.url), "did": list(done.told), "passwords": dict(done.passwords)}
     out.show(document, [_bare(options.url), *lines])

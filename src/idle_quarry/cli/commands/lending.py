@@ -42,7 +42,7 @@ def lend(options: Options, out: Output) -> int:
     from idle_quarry.jobs.lending.shared_folders import mark
 
     if options.mark:
-        marked = [mark(Path(each).expanduser()) for each in options.mark]
+        marked = [mark(Path(item).expanduser()) for item in options.mark]
         places = [{"place": shared_folder.id, "folder": str(shared_folder.root)} for shared_folder in marked]
         out.show(
             {"places": places},
@@ -66,7 +66,7 @@ def _lent(options: Options, say: Callable[[str], None] | None) -> int:
             subject=options.library or "this library",
             remedy="say --library postgresql://person@host/database",
         )
-    places = [Path(each).expanduser() for each in options.place]
+    places = [Path(item).expanduser() for item in options.place]
     for place in places:
         if proof_in(place) is None:
             raise NotPossible(
@@ -76,18 +76,18 @@ def _lent(options: Options, say: Callable[[str], None] | None) -> int:
     lending = MachineLending(
         options.library, LendingOffer(hours_of(options.hours or ""), options.when_idle, options.cores or 0), places
     )
-    before, said = house.ended_here(), ""
+    before, text = house.ended_here(), ""
     try:
         while True:
             why = lending.look()
             try:
-                said = _words(house, why)
+                text = _words(house, why)
                 if options.once and not house.left:
                     break
             except Away as error:
-                said = f"{error}: it is tried again"
+                text = f"{error}: it is tried again"
             if say is not None:
-                say(said)
+                say(text)
             time.sleep(_EVERY_S)
     except KeyboardInterrupt:
         pass

@@ -63,12 +63,12 @@ def render(options: Options, out: Output) -> int:
             rendering.close()
             if house is not None:
                 house.close()
-    made = {recipe.identity for recipe in recipes}
+    results = {recipe.identity for recipe in recipes}
     document, lines, poor = [], [], False
     for programme in programmes:
-        pieces, said = _told(programme, store, made, failed)
+        pieces, texts = _told(programme, store, results, failed)
         document += pieces
-        lines += said
+        lines += texts
         poor = poor or bool(programme.why) or any(piece["state"] == "failed" for piece in pieces)
     out.show({"pieces": document, "folder": str(store.folder)}, lines)
     return 1 if poor else 0
@@ -168,10 +168,10 @@ def _told(
             }
         )
     counts = [
-        (state, sum(1 for each in pieces if each["state"] == state))
+        (state, sum(1 for data in pieces if data["state"] == state))
         for state in ("exact", "kept", "rendered", "failed")
     ]
-    said = ", ".join(f"{count} {state}" for state, count in counts if count) or "nothing lies there"
-    lines = [f"{programme.name}: {said}"]
-    lines += [f"  {each['start']} to {each['end']}  {each['text']}" for each in pieces if each["state"] == "failed"]
+    words = ", ".join(f"{count} {state}" for state, count in counts if count) or "nothing lies there"
+    lines = [f"{programme.name}: {words}"]
+    lines += [f"  {data['start']} to {data['end']}  {data['text']}" for data in pieces if data["state"] == "failed"]
     return pieces, lines

@@ -65,8 +65,8 @@ def template_find(options: Options, out: Output) -> int:
     with opened(options) as library:
         by_setting = SettingIndex(library)
         by_setting.follow()
-        found = by_setting.find(wanted, library.identities(Search(words=typed_words(words))))
-        summaries = {summary.id: summary for summary in library.these(found)}
+        results = by_setting.find(wanted, library.identities(Search(words=typed_words(words))))
+        summaries = {summary.id: summary for summary in library.these(results)}
         places = list(dict.fromkeys(condition.place for condition in wanted))
         document: list[dict[str, Any]] = [
             {
@@ -76,7 +76,7 @@ def template_find(options: Options, out: Output) -> int:
                 "state": "approved" if summary.approved else summary.latest.state,
                 "values": {place: by_setting.texts(ident, place) for place in places},
             }
-            for ident in found
+            for ident in results
             if (summary := summaries.get(ident)) is not None
         ]
     rows = [(d["name"], d["shelf"], f"revision {d['revision']}", d["state"], *d["values"].values()) for d in document]
@@ -127,10 +127,10 @@ def template_diff(options: Options, out: Output) -> int:
 
     with opened(options) as library:
         a, b = stored_of(library, options.a).template, stored_of(library, options.b).template
-    found = differences(a, b)
+    results = differences(a, b)
     rows = compared(a, b)
     document = []
-    for difference in found:
+    for difference in results:
         row = next(
             (
                 r
@@ -142,12 +142,12 @@ def template_diff(options: Options, out: Output) -> int:
         does = row.effect.sentences() if row is not None and row.effect is not None else []
         document.append({"setting": difference.place, "a": difference.a, "b": difference.b, "effect": does})
     lines = [f"{row.label}: {row.a} → {row.b}" for row in rows]
-    if found:
+    if results:
         whole = effect(evaluate(a, remedies=False), evaluate(b, remedies=False))
         lines += ["", *(whole.sentences() or ["no link and no finding changes"])]
         lines += [whole.data_words] if whole.data_words else []
     out.show(document, lines or ["no difference"])
-    return 1 if found else 0
+    return 1 if results else 0
 
 
 @command("explain", argument("name", metavar="NAME"))

@@ -93,7 +93,7 @@ class EdlList:
 
 def least_rate(text: str, otherwise: Fraction) -> Fraction:
     """Return `otherwise`, or the least usual rate at which all frame numbers in a list exist."""
-    most = max((int(found) for found in _FRAMES.findall(text)), default=0)
+    most = max((int(result) for result in _FRAMES.findall(text)), default=0)
     if most < counting_base(otherwise):
         return otherwise
     return Fraction(next((base for base in (25, 30, 50, 60) if most < base), 60))
@@ -206,9 +206,9 @@ def _simplest(frames: Fraction, rate: Fraction) -> Fraction:
     """Return a speed told in frames a second: of the rate, or of the whole number people call it by, whichever
     makes it simpler.
     """
-    told = [frames / each for each in (Fraction(round(rate)), rate)]
-    simple = [each.limit_denominator(1000) for each in told]
-    return min(zip(simple, told, strict=True), key=lambda pair: abs(pair[0] - pair[1]))[0]
+    lines = [frames / value for value in (Fraction(round(rate)), rate)]
+    simple = [value.limit_denominator(1000) for value in lines]
+    return min(zip(simple, lines, strict=True), key=lambda pair: abs(pair[0] - pair[1]))[0]
 
 
 def _timeline(title: str, events: list[EdlEvent], rate: Fraction, drop: bool, lost: list[str]) -> Timeline:
@@ -227,14 +227,14 @@ def _timeline(title: str, events: list[EdlEvent], rate: Fraction, drop: bool, lo
             lanes.setdefault(name, []).append(replace(item, ident=number, link=link if len(tracks) > 1 else None))
             if event.kind != "C":
                 changes.setdefault(name, []).append(_change(event, begin, lost))
-    made = []
-    for name in sorted(lanes, key=lambda each: (each[0] != "V", each)):
+    results = []
+    for name in sorted(lanes, key=lambda name: (name[0] != "V", name)):
         items = tuple(_in_order(name, lanes[name], lost))
         kind = SOUND if name.startswith("A") else PICTURE
-        made.append(
+        results.append(
             Track(name, name, kind, items, tuple(sorted(changes.get(name, []), key=lambda transition: transition.at)))
         )
-    return Timeline(title or "list", rate, Timecode(begin, rate, drop), tuple(made), issued=number)
+    return Timeline(title or "list", rate, Timecode(begin, rate, drop), tuple(results), issued=number)
 
 
 def _item(event: EdlEvent, begin: int, rate: Fraction, drop: bool, lost: list[str]) -> TimelineItem | None:
@@ -296,9 +296,9 @@ def _speed(event: EdlEvent, length: int, lost: list[str]) -> Fraction:
 def _change(event: EdlEvent, begin: int, lost: list[str]) -> Transition:
     kind = {"D": "SMPTE_Dissolve", "W": "SMPTE_Wipe"}.get(event.kind[0], event.kind)
     if kind != "SMPTE_Dissolve":
-        said = f"wipe {event.kind[1:]}" if event.kind[0] == "W" else f"key {event.kind}"
+        text = f"wipe {event.kind[1:]}" if event.kind[0] == "W" else f"key {event.kind}"
         lost.append(
-            f"event {event.number}, line {event.line}: the shape of {said} is not made here; its place and length are"
+            f"event {event.number}, line {event.line}: the shape of {text} is not made here; its place and length are"
             " kept"
         )
     return Transition(event.kind, kind, event.record[0] - begin, 0, event.length)

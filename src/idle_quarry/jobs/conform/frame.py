@@ -46,7 +46,7 @@ def _rate(cuts: CutList, template: Template) -> Iterator[Finding]:
     elif cuts.rate is None:
         most = _last_numbers(cuts)
         base = round(wanted)
-        lower = [each for each in (24, 25, 30) if each < base and most[1] >= _TELLING * base and most[0] < each]
+        lower = [number for number in (24, 25, 30) if number < base and most[1] >= _TELLING * base and most[0] < number]
         if lower:
             yield Finding(
                 "caution",
@@ -136,8 +136,8 @@ def _ends(counted: Fraction, wanted: Fraction) -> str:
     apart = _HOUR * (counted / wanted - 1)
     seconds = abs(float(apart))
     minutes, rest = divmod(seconds, 60)
-    told = f"{int(minutes)} min {rest:.0f} s" if minutes else f"{rest:.1f} s"
-    return f"ends {told} {'early' if apart < 0 else 'late'} an hour"
+    text = f"{int(minutes)} min {rest:.0f} s" if minutes else f"{rest:.1f} s"
+    return f"ends {text} {'early' if apart < 0 else 'late'} an hour"
 
 
 def _pace(counted: Fraction, wanted: Fraction) -> str:

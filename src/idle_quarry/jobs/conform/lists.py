@@ -70,8 +70,8 @@ def read_list(path: Path, otherwise: Fraction) -> CutList:
             return CutList(path, kind, read_table(_text(data), otherwise), None, None, False)
         return _foreign(path, kind, survived(data) if kind == "otio" else aaf_as_otio(path), otherwise)
     except QuarryError as error:
-        told = f"{error.subject}: {error.what}" if error.subject else error.what
-        raise NotUnderstood(told, subject=path.name, remedy=error.remedy) from error
+        text = f"{error.subject}: {error.what}" if error.subject else error.what
+        raise NotUnderstood(text, subject=path.name, remedy=error.remedy) from error
 
 
 def _text(data: bytes) -> str:
@@ -85,11 +85,11 @@ def _text(data: bytes) -> str:
 
 def _foreign(path: Path, kind: str, data: bytes, otherwise: Fraction) -> CutList:
     """Return a list as OpenTimelineIO has it, of text that was survived."""
-    timeline, found, more = timeline_in_text(data, otherwise)
+    timeline, result, more = timeline_in_text(data, otherwise)
     lost = [f"{more} further timelines in the file are not read"] if more else []
     lost += _what_is_lost(timeline)
-    own = own_facts(found.metadata)
-    start = found.global_start_time
+    own = own_facts(result.metadata)
+    start = result.global_start_time
     drop = bool(own["drop_frame"]) if "drop_frame" in own else None
     rate = None if start is None and not own and not timeline.end else timeline.rate
     return CutList(
@@ -106,9 +106,9 @@ def timeline_in_text(data: bytes, otherwise: Fraction | None = None) -> tuple[Ti
         given = otio.adapters.read_from_string(data.decode(), "otio_json")
     except Exception as error:  # adapters raise whatever their libraries do
         raise NotUnderstood(f"cannot be read ({one_line(str(error) or type(error).__name__)[:120]})") from error
-    found, more = _first_timeline(given)
+    result, more = _first_timeline(given)
     try:
-        return from_otio(found, otherwise), found, more
+        return from_otio(result, otherwise), result, more
     except (otio.exceptions.OTIOError, TypeError, ValueError, AttributeError, RuntimeError, ArithmeticError) as error:
         raise NotUnderstood(f"is damaged ({one_line(str(error))[:120]})") from error
 
@@ -116,33 +116,33 @@ def timeline_in_text(data: bytes, otherwise: Fraction | None = None) -> tuple[Ti
 def _first_timeline(given: Any) -> tuple[otio.schema.Timeline, int]:
     if isinstance(given, otio.schema.Timeline):
         return given, 0
-    inside = [each for each in given if isinstance(each, otio.schema.Timeline)] if hasattr(given, "__iter__") else []
+    inside = [item for item in given if isinstance(item, otio.schema.Timeline)] if hasattr(given, "__iter__") else []
     if inside:
         return inside[0], len(inside) - 1
-    made = otio.schema.Timeline(name=getattr(given, "name", ""))
+    result = otio.schema.Timeline(name=getattr(given, "name", ""))
     if isinstance(given, otio.schema.Stack):
-        made.tracks = given
+        result.tracks = given
     elif isinstance(given, otio.schema.Track):
-        made.tracks.append(given)
+        result.tracks.append(given)
     else:
         raise NotUnderstood(f"holds no timeline, but {type(given).__name__}")
-    return made, 0
+    return result, 0
 
 
 def _what_is_lost(timeline: Timeline) -> list[str]:
     """Return what stays in the file and is not made here."""
-    found = []
+    results = []
     for track, item in timeline.items:
         where = f"{track.name} at {timeline.timecode(item.at)}, {item.name}"
         if item.kind == "nested":
-            found.append(f"{where}: a timeline within the timeline is kept whole, and not opened")
+            results.append(f"{where}: a timeline within the timeline is kept whole, and not opened")
         if item.effects:
-            found.append(f"{where}: {', '.join(item.effects)} kept, and not made here")
+            results.append(f"{where}: {', '.join(item.effects)} kept, and not made here")
     for track in timeline.tracks:
-        found += [
+        results += [
             f"{track.name} at {timeline.timecode(transition.at)}: {transition.kind or 'a transition'} kept, and its"
             " shape not made here"
             for transition in track.transitions
             if transition.kind != "SMPTE_Dissolve"
         ]
-    return found
+    return results

@@ -89,12 +89,12 @@ def _event(track: Track, item: TimelineItem, timeline: Timeline, index: ClipInde
     names = [name.casefold() for name in dict.fromkeys((own, PurePosixPath(own).stem, media.name, item.name)) if name]
     named = list({id(clip): clip for name in names for clip in index.names.get(name, [])}.values())
     taped = index.tapes.get(_folded(media.tape), []) if media.tape else []
-    for candidates, said in ((taped, f"tape {media.tape}"), (named, "name")):
+    for candidates, text in ((taped, f"tape {media.tape}"), (named, "name")):
         fitting = [clip for clip in candidates if _holds(clip, first, last, media.rate)]
         if fitting:
             clip = fitting[0]
             others = f"; {len(fitting) - 1} more fit as well" if len(fitting) > 1 else ""
-            proof = f"{clip.path.name} by {said} and timecode, {rate_text(clip.rate)}{others}"
+            proof = f"{clip.path.name} by {text} and timecode, {rate_text(clip.rate)}{others}"
             moved = bool(media.path) and own.casefold() == clip.path.name.casefold()
             return Event(
                 track,
@@ -159,7 +159,7 @@ def _with_sound(events: list[Event]) -> list[Event]:
         for event in events
         if event.track.kind == PICTURE and event.clip is not None and event.status != MISSING
     }
-    made = []
+    results = []
     for event in events:
         key = event.item.at, event.item.end, event.item.name.casefold()
         if event.status == MISSING and event.track.kind == SOUND and key in pictures:
@@ -167,8 +167,8 @@ def _with_sound(events: list[Event]) -> list[Event]:
             assert other.clip is not None
             text = f"not there, but it comes with its picture from {other.clip.path.name}"
             event = Event(event.track, event.item, MISSING, False, text)
-        made.append(event)
-    return made
+        results.append(event)
+    return results
 
 
 def _folded(name: str | None) -> str:

@@ -40,11 +40,11 @@ class ConformReport:
 
     def counts(self) -> dict[str, int]:
         """Return how many events are of each status, what lacks and need not be there by itself."""
-        found: dict[str, int] = {}
+        results: dict[str, int] = {}
         for event in self.events:
             status = "missing that does not matter" if event.status == "missing" and not event.matters else event.status
-            found[status] = found.get(status, 0) + 1
-        return found
+            results[status] = results.get(status, 0) + 1
+        return results
 
     def to_json(self) -> dict[str, Any]:
         """Return the document of the command line's contract."""

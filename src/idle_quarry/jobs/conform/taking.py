@@ -25,14 +25,14 @@ def taken(timeline: Timeline, events: Sequence[Event], template: Template, how: 
     """
     rate = template.working.format.rate
     start = start_timecode(template.timecode.start, template.timecode.drop, rate)
-    found = {event.item.ident: event for event in events}
+    results = {event.item.ident: event for event in events}
     same = timeline.rate == rate
     at = _by_time(timeline.rate, rate) if how == BY_TIME else _by_frame
     tracks = []
     for track in timeline.tracks:
         items, end = [], 0
         for item in track.items:
-            moved = _relinked(item, found.get(item.ident))
+            moved = _relinked(item, results.get(item.ident))
             first, last = at(item.at), at(item.end)
             if not same and how == BY_FRAME and moved.media is not None and moved.media.rate == timeline.rate:
                 moved = replace(moved, speed=moved.speed * rate / timeline.rate)

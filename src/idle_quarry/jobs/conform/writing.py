@@ -28,9 +28,9 @@ def write_list(path: Path, timeline: Timeline) -> list[Path]:
     if suffix not in SUFFIXES:
         raise NotUnderstood("a list is " + ", ".join(SUFFIXES), subject=path.name, remedy="name it so")
     if suffix == ".otio":
-        made = [(path, otio.adapters.write_to_string(to_otio(timeline), "otio_json"))]
+        results = [(path, otio.adapters.write_to_string(to_otio(timeline), "otio_json"))]
     elif suffix == ".csv":
-        made = [(path, write_table(timeline))]
+        results = [(path, write_table(timeline))]
     else:
         tracks = [track for track in timeline.tracks if track.kind == PICTURE and track.items]
         if not tracks:
@@ -38,9 +38,9 @@ def write_list(path: Path, timeline: Timeline) -> list[Path]:
                 "no pictures are in it", subject=timeline.name, remedy="a CMX 3600 list holds a track of pictures"
             )
         names = [path] if len(tracks) == 1 else [path.with_stem(f"{path.stem} {track.name}") for track in tracks]
-        made = [(name, write_edl(timeline, track)) for name, track in zip(names, tracks, strict=True)]
+        results = [(name, write_edl(timeline, track)) for name, track in zip(names, tracks, strict=True)]
     try:
-        for name, text in made:
+        for name, text in results:
             written_whole(name, text.encode())
             if suffix == ".otio":
                 remember(text.encode())
@@ -48,7 +48,7 @@ def write_list(path: Path, timeline: Timeline) -> list[Path]:
         raise MediaError(
             f"the list could not be written ({error.strerror})", subject=str(path), remedy="choose another place"
         ) from error
-    return [name for name, _ in made]
+    return [name for name, _ in results]
 
 
 def write_edl(timeline: Timeline, track: Track) -> str:

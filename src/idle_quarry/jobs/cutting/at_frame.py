@@ -63,17 +63,17 @@ def next_item(
     timeline: Timeline, frame: int, wanted: Callable[[Track, TimelineItem], bool], *, back: bool = False
 ) -> tuple[Track, TimelineItem] | None:
     """Return the nearest item that begins after a frame, or before it, and is wanted."""
-    found: tuple[Track, TimelineItem] | None = None
+    result: tuple[Track, TimelineItem] | None = None
     for track in timeline.tracks:
         for item in reversed(track.items) if back else track.items:
             if (item.at >= frame) if back else (item.at <= frame):
                 continue
-            if found is not None and ((item.at <= found[1].at) if back else (item.at >= found[1].at)):
+            if result is not None and ((item.at <= result[1].at) if back else (item.at >= result[1].at)):
                 break
             if wanted(track, item):
-                found = track, item
+                result = track, item
                 break
-    return found
+    return result
 
 
 class ClipSound(Protocol):
@@ -93,7 +93,7 @@ def mixed(
     A clip's first channel is heard on the left and its second on the right, a single one on both; where there are more
     channels, what has as many fills them. What runs at another speed is silent, as is what has no sound.
     """
-    made = np.zeros((count, channels), np.float32)
+    result = np.zeros((count, channels), np.float32)
     per_frame = SAMPLE_RATE / timeline.rate
     begin, end = int(first // per_frame), int((first + count) // per_frame) + 1
     for track in timeline.tracks:
@@ -113,5 +113,5 @@ def mixed(
             taken = source.taken(own, b - a)
             wide = source.channels >= channels > 2
             used = range(channels) if wide else (0, min(1, source.channels - 1))
-            made[a - first : b - first, : len(used)] += taken[:, list(used)].astype(np.float32) / 2**31
-    return made
+            result[a - first : b - first, : len(used)] += taken[:, list(used)].astype(np.float32) / 2**31
+    return result

@@ -167,11 +167,11 @@ def move(timeline: Timeline, ident: int, to: int, track: str | None = None, *, f
     together = timeline.linked(ident)
     by = to - own.at
     pieces = []
-    for each in together:
-        lane, item = timeline.item(each)
+    for number in together:
+        lane, item = timeline.item(number)
         if item.at + by < 0:
             raise NotPossible("nothing lies before the start", subject=item.name)
-        pieces.append((there.ident if each == ident else lane.ident, item))
+        pieces.append((there.ident if number == ident else lane.ident, item))
     begin = min(item.at for _, item in pieces)
     laid = [(lane, replace(item, at=item.at - begin)) for lane, item in pieces]
     bare = remove(timeline, [ident])
@@ -193,9 +193,9 @@ def taken(timeline: Timeline, idents: Iterable[int]) -> list[Piece]:
     No ident of this timeline's.
     """
     chosen = sorted({other for ident in idents for other in timeline.linked(ident)})
-    found = [timeline.item(ident) for ident in chosen]
-    begin = min((item.at for _, item in found), default=0)
-    return [(track.ident, replace(item, at=item.at - begin, ident=0)) for track, item in found]
+    results = [timeline.item(ident) for ident in chosen]
+    begin = min((item.at for _, item in results), default=0)
+    return [(track.ident, replace(item, at=item.at - begin, ident=0)) for track, item in results]
 
 
 def link(timeline: Timeline, idents: Iterable[int]) -> Timeline:
@@ -269,9 +269,9 @@ def _each(timeline: Timeline, change: Callable[[TimelineItem], TimelineItem | No
     """
     changed = {}
     for track in timeline.tracks:
-        made = [change(item) for item in track.items]
-        if any(new is not old for new, old in zip(made, track.items, strict=True)):
-            items = sorted((item for item in made if item is not None), key=lambda item: item.at)
+        results = [change(item) for item in track.items]
+        if any(new is not old for new, old in zip(results, track.items, strict=True)):
+            items = sorted((item for item in results if item is not None), key=lambda item: item.at)
             changed[track.ident] = _tidy(replace(track, items=tuple(items)))
     return timeline.with_tracks(changed)
 
@@ -328,8 +328,8 @@ def _moved(
     n = bisect_left(track.starts, at)
     items, behind = track.items[:n], tuple(item.later(by) for item in track.items[n:])
     if own is not None:
-        made = _in_place(own, edge, by if edge == "end" else -by, rate)
-        items = tuple(made if item.ident == own.ident else item for item in items)
+        result = _in_place(own, edge, by if edge == "end" else -by, rate)
+        items = tuple(result if item.ident == own.ident else item for item in items)
     if items and behind and behind[0].at < items[-1].end:
         raise NotPossible(
             f"on {track.name} {behind[0].name} would meet {items[-1].name}",
@@ -404,8 +404,8 @@ def _check_media(item: TimelineItem, rate: Fraction) -> None:
 
 def _trimmed(item: TimelineItem, edge: str, by: int, rate: Fraction) -> TimelineItem:
     """Return an item whose edge lies `by` frames later, where it is on the timeline."""
-    made = _in_place(item, edge, by, rate)
-    return made if edge == "end" else replace(made, at=item.at + by)
+    result = _in_place(item, edge, by, rate)
+    return result if edge == "end" else replace(result, at=item.at + by)
 
 
 def _in_place(item: TimelineItem, edge: str, by: int, rate: Fraction) -> TimelineItem:

@@ -62,13 +62,13 @@ def from_otio(given: otio.schema.Timeline, rate: Fraction | None = None) -> Time
     drop = bool(own.get("drop_frame")) and can_drop(counted)
     tracks, used = [], set[str]()
     numbers = _Numbers(int(own.get("issued", 0)) if isinstance(own.get("issued"), int) else 0)
-    for number, track in enumerate(each for each in given.tracks if isinstance(each, otio.schema.Track)):
-        made = _track_from(track, counted, numbers)
-        ident = str(own_facts(track.metadata).get("id") or f"{made.kind}-{number + 1}")
+    for number, track in enumerate(item for item in given.tracks if isinstance(item, otio.schema.Track)):
+        result = _track_from(track, counted, numbers)
+        ident = str(own_facts(track.metadata).get("id") or f"{result.kind}-{number + 1}")
         while ident in used:
             ident += "+"
         used.add(ident)
-        tracks.append(replace(made, ident=ident))
+        tracks.append(replace(result, ident=ident))
     marks = tuple(_mark_from(mark, counted) for mark in given.tracks.markers)
     links = (item.link or 0 for track in tracks for item in track.items)
     return Timeline(
@@ -313,15 +313,15 @@ def _plain(metadata: Any) -> dict[str, Any]:
     """Return all that others wrote, in OpenTimelineIO's own JSON: times and regions among it stay what they are."""
     if all(key == KEY for key in metadata):
         return {}
-    found: dict[str, Any] = json.loads(otio.core.serialize_json_to_string(metadata))
-    found.pop(KEY, None)
-    return found
+    results: dict[str, Any] = json.loads(otio.core.serialize_json_to_string(metadata))
+    results.pop(KEY, None)
+    return results
 
 
 def own_facts(metadata: Any) -> dict[str, Any]:
     """Return what we wrote: texts, numbers, lists and tables of them."""
-    found = _values(metadata[KEY]) if KEY in metadata else None
-    return found if isinstance(found, dict) else {}
+    result = _values(metadata[KEY]) if KEY in metadata else None
+    return result if isinstance(result, dict) else {}
 
 
 def _values(given: Any) -> Any:

@@ -26,51 +26,51 @@ from idle_quarry.signal.rates import rate_fraction_text
 
 def to_otio(timeline: Timeline) -> otio.schema.Timeline:
     """Return a timeline as OpenTimelineIO's."""
-    made = otio.schema.Timeline(name=timeline.name, global_start_time=_time(timeline.start.frames, timeline.rate))
-    _put(made.metadata, timeline.foreign)
-    own = dict(made.metadata.get(KEY, {}))
+    result = otio.schema.Timeline(name=timeline.name, global_start_time=_time(timeline.start.frames, timeline.rate))
+    _put(result.metadata, timeline.foreign)
+    own = dict(result.metadata.get(KEY, {}))
     own |= {
         "rate": rate_fraction_text(timeline.rate),
         "start": str(timeline.start),
         "drop_frame": timeline.start.drop,
         "issued": timeline.next_ident - 1,
     }
-    made.metadata[KEY] = own
-    made.tracks.markers.extend(_mark_to(mark, timeline.rate) for mark in timeline.markers)
+    result.metadata[KEY] = own
+    result.tracks.markers.extend(_mark_to(mark, timeline.rate) for mark in timeline.markers)
     for track in timeline.tracks:
-        made.tracks.append(_track_to(track, timeline.rate))
-    return made
+        result.tracks.append(_track_to(track, timeline.rate))
+    return result
 
 
 def _track_to(track: Track, rate: Fraction) -> otio.schema.Track:
     kind = otio.schema.TrackKind.Video if track.kind == PICTURE else otio.schema.TrackKind.Audio
-    made = otio.schema.Track(name=track.name, kind=kind)
-    made.enabled = track.enabled
-    _put(made.metadata, track.foreign)
-    made.metadata[KEY] = {**dict(made.metadata.get(KEY, {})), "id": track.ident}
+    result = otio.schema.Track(name=track.name, kind=kind)
+    result.enabled = track.enabled
+    _put(result.metadata, track.foreign)
+    result.metadata[KEY] = {**dict(result.metadata.get(KEY, {})), "id": track.ident}
     changes = {change.at: change for change in track.transitions}
     at = 0
     for item in track.items:
         if item.at > at:
-            made.append(otio.schema.Gap(duration=_time(item.at - at, rate)))
+            result.append(otio.schema.Gap(duration=_time(item.at - at, rate)))
         if item.at in changes:
-            made.append(_change_to(changes[item.at], rate))
-        made.append(_item_to(item, rate))
+            result.append(_change_to(changes[item.at], rate))
+        result.append(_item_to(item, rate))
         at = item.end
         if at in changes and (track.over(at) is None):
-            made.append(_change_to(changes[at], rate))
-    return made
+            result.append(_change_to(changes[at], rate))
+    return result
 
 
 def _change_to(change: Transition, rate: Fraction) -> otio.schema.Transition:
-    made = otio.schema.Transition(
+    result = otio.schema.Transition(
         name=change.name,
         transition_type=change.kind,
         in_offset=_time(change.before, rate),
         out_offset=_time(change.after, rate),
     )
-    _put(made.metadata, change.foreign)
-    return made
+    _put(result.metadata, change.foreign)
+    return result
 
 
 def _item_to(item: TimelineItem, rate: Fraction) -> Any:
@@ -82,37 +82,39 @@ def _item_to(item: TimelineItem, rate: Fraction) -> Any:
     if item.place is not None:
         own["place"] = [str(share) for share in item.place]
     if item.kind == NESTED:
-        made = otio.adapters.read_from_string(given["nested"], "otio_json")
-        made.source_range = otio.opentime.TimeRange(_time(float(item.begins), rate), _time(item.length, rate))
-        made.metadata[KEY] = own | {"begins": str(item.begins)}
-        return made
+        result = otio.adapters.read_from_string(given["nested"], "otio_json")
+        result.source_range = otio.opentime.TimeRange(_time(float(item.begins), rate), _time(item.length, rate))
+        result.metadata[KEY] = own | {"begins": str(item.begins)}
+        return result
     length = _time(item.length, rate)
     media_rate = item.media.rate if item.media is not None else rate
     span = otio.opentime.TimeRange(_time(float(item.begins), media_rate), length)
-    made = (
+    result = (
         otio.schema.Gap(source_range=span) if item.kind == GAP else otio.schema.Clip(name=item.name, source_range=span)
     )
-    made.name, made.enabled = item.name, item.enabled
-    _put(made.metadata, json.dumps(given.get("metadata", {})))
+    result.name, result.enabled = item.name, item.enabled
+    _put(result.metadata, json.dumps(given.get("metadata", {})))
     if item.kind == CLIP:
         own |= {"begins": str(item.begins), "speed": str(item.speed)}
-        made.media_reference = _media_to(item.media)
+        result.media_reference = _media_to(item.media)
         if item.speed == 0:
-            made.effects.append(otio.schema.FreezeFrame())
+            result.effects.append(otio.schema.FreezeFrame())
         elif item.speed != 1:
-            made.effects.append(otio.schema.LinearTimeWarp(time_scalar=float(item.speed)))
+            result.effects.append(otio.schema.LinearTimeWarp(time_scalar=float(item.speed)))
     elif item.kind != GAP:
         raw = given.get("media")
-        made.media_reference = (
+        result.media_reference = (
             otio.adapters.read_from_string(raw, "otio_json")
             if raw
             else otio.schema.GeneratorReference(name=item.name, generator_kind=item.kind)
         )
         own["kind"] = item.kind
-    made.metadata[KEY] = own
-    made.effects.extend(otio.adapters.read_from_string(effect, "otio_json") for effect in given.get("effects", []))
-    made.markers.extend(_mark_to(mark, rate, item.shows(item.at + mark.at, rate), media_rate) for mark in item.markers)
-    return made
+    result.metadata[KEY] = own
+    result.effects.extend(otio.adapters.read_from_string(effect, "otio_json") for effect in given.get("effects", []))
+    result.markers.extend(
+        _mark_to(mark, rate, item.shows(item.at + mark.at, rate), media_rate) for mark in item.markers
+    )
+    return result
 
 
 def _media_to(media: Media | None) -> Any:
@@ -125,18 +127,18 @@ def _media_to(media: Media | None) -> Any:
         else None
     )
     if given.get("raw"):
-        made = otio.adapters.read_from_string(given["raw"], "otio_json")
+        result = otio.adapters.read_from_string(given["raw"], "otio_json")
     elif media.path is not None:
-        made = otio.schema.ExternalReference(target_url=media.path, available_range=available)
+        result = otio.schema.ExternalReference(target_url=media.path, available_range=available)
     else:
-        made = otio.schema.MissingReference(available_range=available)
-    made.name = media.name
-    _put(made.metadata, json.dumps(given.get("metadata", {})))
+        result = otio.schema.MissingReference(available_range=available)
+    result.name = media.name
+    _put(result.metadata, json.dumps(given.get("metadata", {})))
     own = {"rate": rate_fraction_text(media.rate), "first": media.first, "drop_frame": media.drop}
     if media.tape is not None:
         own["tape"] = media.tape
-    made.metadata[KEY] = own
-    return made
+    result.metadata[KEY] = own
+    return result
 
 
 def _mark_to(
@@ -149,15 +151,15 @@ def _mark_to(
     metadata.
     """
     place = _time(float(mark.at if at is None else at), count or rate)
-    made = otio.schema.Marker(
+    result = otio.schema.Marker(
         name=mark.name,
         marked_range=otio.opentime.TimeRange(place, _time(mark.length, rate)),
         color=mark.colour or otio.schema.MarkerColor.GREEN,
     )
-    made.comment = mark.text
-    _put(made.metadata, mark.foreign)
-    made.metadata[KEY] = {"colour": mark.colour} if at is None else {"colour": mark.colour, "at": mark.at}
-    return made
+    result.comment = mark.text
+    _put(result.metadata, mark.foreign)
+    result.metadata[KEY] = {"colour": mark.colour} if at is None else {"colour": mark.colour, "at": mark.at}
+    return result
 
 
 def _time(frames: float, rate: Fraction) -> otio.opentime.RationalTime:

@@ -237,7 +237,7 @@ class Timeline:
         _, item = self.item(ident)
         if item.link is None:
             return (ident,)
-        return tuple(each.ident for _, each in self.items if each.link == item.link)
+        return tuple(element.ident for _, element in self.items if element.link == item.link)
 
     @cached_property
     def next_ident(self) -> int:

@@ -41,10 +41,10 @@ class ChangedElsewhere(JobError):
 def state_of(path: Path) -> str:
     """Return what tells one state of a timeline's file from every other; "" where there is none."""
     try:
-        found = path.stat()
+        result = path.stat()
     except OSError:
         return ""
-    return f"{found.st_ino} {found.st_mtime_ns} {found.st_size}"
+    return f"{result.st_ino} {result.st_mtime_ns} {result.st_size}"
 
 
 def keep(path: Path, timeline: Timeline, known: str | None = None) -> str:
@@ -82,8 +82,8 @@ def keep_beside(path: Path, timeline: Timeline) -> Path:
 
 def earlier(path: Path) -> list[Path]:
     """Return the earlier states of a timeline that are kept, the last one first."""
-    found = (path.parent / EARLIER / path.stem).glob("*.otio")
-    return sorted((path for path in found if path.stem.isdigit()), key=lambda path: int(path.stem), reverse=True)
+    result = (path.parent / EARLIER / path.stem).glob("*.otio")
+    return sorted((path for path in result if path.stem.isdigit()), key=lambda path: int(path.stem), reverse=True)
 
 
 def _put_aside(path: Path) -> None:

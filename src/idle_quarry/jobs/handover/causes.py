@@ -8,11 +8,11 @@ def frame_of(document: dict[str, object], frame: int) -> tuple[str, int] | None:
 
     None for files that were not made of one here, or around the programme.
     """
-    made = document.get("made_of")
-    if not isinstance(made, dict):
+    result = document.get("made_of")
+    if not isinstance(result, dict):
         return None
-    for part in made["parts"]:
+    for part in result["parts"]:
         if part["first"] <= frame < part["first"] + part["frames"]:
             # a delivery at another rate has as many frames more or fewer
-            return str(made["timeline"]), int((part["shows"] + frame - part["first"]) * made["scale"])
+            return str(result["timeline"]), int((part["shows"] + frame - part["first"]) * result["scale"])
     return None

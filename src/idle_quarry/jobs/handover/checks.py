@@ -195,12 +195,12 @@ def by_limit(figure: float, limit: Limit) -> str:
 
 def limit_words(limit: Limit, unit: str) -> str:
     """Return a limit in words: "looked at beyond 1 s, fails beyond 2 s"."""
-    said = [
+    texts = [
         f"{verb} beyond {figure:g}{unit}"
         for verb, figure in (("looked at", limit.look), ("fails", limit.fails))
         if figure is not None and not (verb == "looked at" and figure == limit.fails)
     ]
-    return ", ".join(said) or "none"
+    return ", ".join(texts) or "none"
 
 
 def agrees(matches: bool) -> str:

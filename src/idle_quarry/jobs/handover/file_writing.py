@@ -125,13 +125,13 @@ class _Sound:
                 )
                 break
             self._have = np.concatenate([self._have, self._at_rate(block * self._gain)])
-        made, self._have = self._have[:count].astype(np.float64), self._have[count:]
+        result, self._have = self._have[:count].astype(np.float64), self._have[count:]
         step = 2.0 ** (1 - self._bits)
         if self._bits < 32:
-            heard = made != 0  # digital silence stays what it is
-            noise = self._random.random(made.shape) + self._random.random(made.shape) - 1
-            made = np.where(heard, np.rint(made / step + noise) * step, 0.0)
-        return np.rint(np.clip(made, -1, 1 - step) * 2**31).clip(-(2**31), 2**31 - 1).astype(np.int32)
+            heard = result != 0  # digital silence stays what it is
+            noise = self._random.random(result.shape) + self._random.random(result.shape) - 1
+            result = np.where(heard, np.rint(result / step + noise) * step, 0.0)
+        return np.rint(np.clip(result, -1, 1 - step) * 2**31).clip(-(2**31), 2**31 - 1).astype(np.int32)
 
     def _at_rate(self, block: NDArray[np.float32]) -> NDArray[np.float32]:
         if self._resampler is None:
@@ -141,11 +141,11 @@ class _Sound:
         )
         frame.sample_rate, frame.pts, frame.time_base = self._source, self._at, Fraction(1, self._source)
         self._at += len(block)
-        made = [
-            np.asarray(each.to_ndarray(), np.float32).reshape(-1, self._channels)
-            for each in self._resampler.resample(frame)
+        results = [
+            np.asarray(item.to_ndarray(), np.float32).reshape(-1, self._channels)
+            for item in self._resampler.resample(frame)
         ]
-        return np.concatenate(made) if made else block[:0]
+        return np.concatenate(results) if results else block[:0]
 
 
 def written(
@@ -225,7 +225,7 @@ def _slate_lines(
     before = sum(item.frames for item in takewhile(lambda item: item.what != "programme", items))
     seconds = frames / delivery.format.rate
     loudness = f"{delivery.loudness_lufs:g} LUFS" if delivery.loudness_lufs is not None else "as mixed"
-    said = {
+    data = {
         "Timeline": timeline.name,
         "Delivery": delivery.name,
         "Format": format_words(delivery.format, fields=True),
@@ -237,4 +237,4 @@ def _slate_lines(
         "Template": f"{job.template_name}, revision {job.revision}",
     }
     parts = sum(item.what == "programme" for item in items)
-    return said | ({"Parts": str(parts)} if parts > 1 else {})
+    return data | ({"Parts": str(parts)} if parts > 1 else {})

@@ -44,7 +44,7 @@ class Leaders:
         key = (what if what in ("bars", "slate", "clock") else "black", left)
         if key not in self._kept:
             if what == "clock":
-                self._kept = {each: codes for each, codes in self._kept.items() if each[0] != "clock"}
+                self._kept = {pair: codes for pair, codes in self._kept.items() if pair[0] != "clock"}
             self._kept[key] = still_codes(self._pixels, self._drawn(*key))
         return self._kept[key]
 

@@ -184,10 +184,10 @@ def name_of(job: Job, programme: Programme, delivery: Delivery, version: int = 1
         "sound": sound_layouts()[delivery.layout].name,
         "timeline": programme.name,
     }
-    made = (
+    text = (
         made_name(delivery.file_name, fields) if delivery.file_name else f"{job.title} {programme.name} {delivery.name}"
     )
-    return cleaned_name(made) or "delivery"
+    return cleaned_name(text) or "delivery"
 
 
 def _free_name(job: Job, programme: Programme, delivery: Delivery, folder: Path) -> str:
@@ -228,5 +228,5 @@ def _gain(job: Job, timeline: Timeline, delivery: Delivery, on_progress: Callabl
             meter.take(block[:, list(mix)])
             done += len(block)
             on_progress(done / max(1, sound.length))
-    found = meter.latest.integrated
-    return round(delivery.loudness_lufs - found, 2) if found is not None else 0.0
+    value = meter.latest.integrated
+    return round(delivery.loudness_lufs - value, 2) if value is not None else 0.0

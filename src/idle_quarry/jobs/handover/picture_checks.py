@@ -39,41 +39,41 @@ def wrapping(delivery: Delivery, spec: DeliverySpec | None) -> str:
 
 def container(file: CheckedFile) -> Outcome:
     """Hold the wrapping against the one that is wanted."""
-    wanted, found = (
+    wanted, result = (
         wrapping(file.delivery, file.spec),
         wrapped_as(file.clip.declared, file.path),
     )
-    text = f"wrapped as {found}" + ("" if found == wanted else f"; {wanted} is wanted")
-    return Outcome(wanted, found, agrees(found == wanted), text)
+    text = f"wrapped as {result}" + ("" if result == wanted else f"; {wanted} is wanted")
+    return Outcome(wanted, result, agrees(result == wanted), text)
 
 
 def codec(file: CheckedFile) -> Outcome:
     """Hold codec, profile, sampling, depth and data rate against the delivery's codec."""
     codec, declared = codecs()[file.delivery.codec], file.clip.declared
-    found = f"{declared.codec}{f' {declared.profile}' if declared.profile else ''}"
+    text = f"{declared.codec}{f' {declared.profile}' if declared.profile else ''}"
     wrong, doubts = differs(codec, file.delivery.format, declared, file.found.size)
     verdict = FAILS if wrong else LOOK if doubts else PASSES
-    return Outcome(codec.name, found, verdict, "; ".join([*wrong, *doubts]) or found)
+    return Outcome(codec.name, text, verdict, "; ".join([*wrong, *doubts]) or text)
 
 
 def raster(file: CheckedFile) -> Outcome:
     """Hold samples and lines against the delivery's, and say where they change on the way."""
     declared, fmt = file.clip.declared, file.delivery.format
-    wanted, found = f"{fmt.raster.width} × {fmt.raster.height}", f"{declared.width} × {declared.height}"
+    wanted, text = f"{fmt.raster.width} × {fmt.raster.height}", f"{declared.width} × {declared.height}"
     kinds = file.found.pictures.kinds
-    if wanted != found:
-        return Outcome(wanted, found, FAILS, f"{found}; {wanted} is wanted")
+    if wanted != text:
+        return Outcome(wanted, text, FAILS, f"{text}; {wanted} is wanted")
     if len(kinds) > 1:
-        return Outcome(wanted, found, FAILS, f"pictures change on the way: {', '.join(kinds)}")
-    return Outcome(wanted, found, PASSES, found)
+        return Outcome(wanted, text, FAILS, f"pictures change on the way: {', '.join(kinds)}")
+    return Outcome(wanted, text, PASSES, text)
 
 
 def rate(file: CheckedFile) -> Outcome:
     """Hold the frame rate against the delivery's."""
     declared, fmt = file.clip.declared, file.delivery.format
-    wanted, found = rate_text(fmt.rate), rate_text(declared.rate) if declared.rate else "none"
+    wanted, text = rate_text(fmt.rate), rate_text(declared.rate) if declared.rate else "none"
     same = declared.rate == fmt.rate
-    return Outcome(wanted, found, agrees(same), found if same else f"{found}; {wanted} is wanted")
+    return Outcome(wanted, text, agrees(same), text if same else f"{text}; {wanted} is wanted")
 
 
 def _runs(file: CheckedFile) -> list[FieldsRun]:
@@ -93,13 +93,13 @@ def scan(file: CheckedFile) -> Outcome:
     if _unknown(runs):
         return Outcome(fmt.scan, "undetermined", LOOK, "too little moves to tell fields from whole pictures")
     wanted = "progressive" if fmt.scan in ("progressive", "psf") else "interlaced"
-    found = ", ".join(dict.fromkeys(run.scan for run in runs)) or "undetermined"
+    result = ", ".join(dict.fromkeys(run.scan for run in runs)) or "undetermined"
     # whole pictures in an interlaced format are PsF: where fields are wanted somebody must look whether that is meant
     wrong = [(run.first, run.last) for run in runs if run.scan != wanted]
     whole = wanted == "interlaced" and all(run.scan in ("interlaced", "progressive") for run in runs)
     verdict = PASSES if not wrong else LOOK if whole else FAILS
-    text = f"{found}; {fmt.scan} is wanted" if wrong else f"{found} throughout"
-    return Outcome(fmt.scan, found, verdict, f"{text}, {_sureness(file)}", wrong)
+    text = f"{result}; {fmt.scan} is wanted" if wrong else f"{result} throughout"
+    return Outcome(fmt.scan, result, verdict, f"{text}, {_sureness(file)}", wrong)
 
 
 def field_order(file: CheckedFile) -> Outcome:
@@ -110,15 +110,15 @@ def field_order(file: CheckedFile) -> Outcome:
         verdict = LOOK if interlaced else PASSES
         return Outcome(fmt.field_order, None, verdict, "too little moves to tell the order of fields")
     orders = sorted({run.field_order for run in runs if run.field_order})
-    found = "/".join(orders) or None
+    result = "/".join(orders) or None
     if not interlaced:
-        return Outcome(None, found, PASSES, "whole pictures have no order of fields")
+        return Outcome(None, result, PASSES, "whole pictures have no order of fields")
     turned = [(run.first, run.last) for run in runs if run.field_order not in (None, fmt.field_order)]
     named = {"top": "upper field first", "bottom": "lower field first"}
     text = " and ".join(named[order] for order in orders) or "no fields"
     if turned:
         text = f"{text}; {named[str(fmt.field_order)]} is wanted"
-    return Outcome(fmt.field_order, found, agrees(not turned), f"{text}, {_sureness(file)}", turned)
+    return Outcome(fmt.field_order, result, agrees(not turned), f"{text}, {_sureness(file)}", turned)
 
 
 def _sureness(file: CheckedFile) -> str:
@@ -129,26 +129,26 @@ def cadence(file: CheckedFile) -> Outcome:
     """Hold the pulldown found in the programme against what is wanted."""
     runs = [(run.first, run.last, run.cadence) for run in _runs(file)]
     wanted = file.delivery.cadence or None
-    found = list(dict.fromkeys(name for _, _, name in runs))
+    results = list(dict.fromkeys(name for _, _, name in runs))
     wrong = [(first, last) for first, last, name in runs if name != wanted]
-    said = ", ".join(each or "none" for each in found) or "none"
-    text = f"cadence {said}" if not wrong else f"cadence {said}; {wanted or 'none'} is wanted"
+    words = ", ".join(name or "none" for name in results) or "none"
+    text = f"cadence {words}" if not wrong else f"cadence {words}; {wanted or 'none'} is wanted"
     # a source shot at another rate is held by a cadence where the template asks for none: somebody must have meant it
     verdict = PASSES if not wrong else LOOK if wanted is None else FAILS
-    return Outcome(wanted, said if found != [None] else None, verdict, text, wrong)
+    return Outcome(wanted, words if results != [None] else None, verdict, text, wrong)
 
 
 def aspect(file: CheckedFile) -> Outcome:
     """Hold the shape in which pictures are shown against the delivery's."""
     raster, declared = file.delivery.format.raster, file.clip.declared
-    wanted, found = Fraction(raster.display_aspect), declared.display_aspect
-    near = abs(float(found / wanted) - 1) < 0.01 if wanted else False
-    said = f"{float(found):.3f}"
+    wanted, value = Fraction(raster.display_aspect), declared.display_aspect
+    near = abs(float(value / wanted) - 1) < 0.01 if wanted else False
+    text = f"{float(value):.3f}"
     return Outcome(
         f"{float(wanted):.3f}",
-        said,
+        text,
         agrees(near),
-        f"shown {said} wide to 1 high" if near else f"shown {said} wide to 1 high; {float(wanted):.3f} is wanted",
+        f"shown {text} wide to 1 high" if near else f"shown {text} wide to 1 high; {float(wanted):.3f} is wanted",
     )
 
 
@@ -159,20 +159,20 @@ def active_picture(file: CheckedFile, limit: Limit) -> Outcome:
     if active is None:
         return Outcome(wanted, None, LOOK, "all is black: where the picture lies cannot be told")
     x, y, width, height = active
-    found = {"x": x, "y": y, "width": width, "height": height}
+    results = {"x": x, "y": y, "width": width, "height": height}
     lacks = 100 * (1 - min(width / raster.width, height / raster.height))
     shape = float(raster.display_aspect) * (width / raster.width) / (height / raster.height)
     shapes = {"4:3 centre": 4 / 3, "14:9 centre": 14 / 9, "16:9 letterbox": 16 / 9}
     off = 100 * abs(shape / shapes[wanted] - 1) if wanted in shapes else lacks
     verdict = by_limit(off, limit)
     text = f"picture from {x}, {y}, {width} × {height}"
-    return Outcome(wanted, found, verdict, text if verdict == PASSES else f"{text}; {wanted} is wanted")
+    return Outcome(wanted, results, verdict, text if verdict == PASSES else f"{text}; {wanted} is wanted")
 
 
 def code_range(file: CheckedFile, limit: Limit) -> Outcome:
     """Hold code values against the range that is wanted."""
     pictures, wanted = file.found.pictures, file.delivery.format.encoding.range
-    found = {
+    results = {
         "min": pictures.lowest,
         "max": pictures.highest,
         "below_black": round(pictures.below, 6),
@@ -184,7 +184,7 @@ def code_range(file: CheckedFile, limit: Limit) -> Outcome:
         f" {percent(pictures.above)} above white"
     )
     if wanted != "narrow" or file.delivery.format.encoding.matrix == "rgb":
-        return Outcome(wanted, found, PASSES, text)
+        return Outcome(wanted, results, PASSES, text)
     full = (
         pictures.lowest < 8 * unit
         and pictures.highest > 244 * unit
@@ -192,11 +192,11 @@ def code_range(file: CheckedFile, limit: Limit) -> Outcome:
         and pictures.above > 0.002
     )
     if full:
-        return Outcome(wanted, found, FAILS, f"{text}: that is full range")
+        return Outcome(wanted, results, FAILS, f"{text}: that is full range")
     verdict = by_limit(100 * max(pictures.below, pictures.above), limit)
     if verdict != PASSES:
         text = f"{text} ({limit_words(limit, ' %')})"
-    return Outcome(wanted, found, verdict, text)
+    return Outcome(wanted, results, verdict, text)
 
 
 def gamut(file: CheckedFile, limit: Limit) -> Outcome:
@@ -210,7 +210,7 @@ def gamut(file: CheckedFile, limit: Limit) -> Outcome:
         if limit.is_beyond(100 * stay.figure) and file.in_programme(stay.first, stay.last)
     ]
     most = max((stay.figure for stay in inside), default=0.0)
-    found = {
+    results = {
         "area": round(most, 5),
         "rgb_min": round(pictures.rgb_lowest, 3),
         "rgb_max": round(pictures.rgb_highest, 3),
@@ -219,11 +219,11 @@ def gamut(file: CheckedFile, limit: Limit) -> Outcome:
     wanted = f"R′G′B′ from −5 % to 105 % but for {least:g} % of the picture"
     if not inside:
         text = f"no picture of the programme has more than {least:g} % outside"
-        return Outcome(wanted, found, PASSES, text)
+        return Outcome(wanted, results, PASSES, text)
     frames = sum(stay.last - stay.first for stay in inside)
     text = f"up to {percent(most)} of the picture lies outside, in {frames} pictures; {limit_words(limit, ' %')}"
     spans = [(stay.first, stay.last) for stay in inside]
-    return Outcome(wanted, found, by_limit(100 * most, limit), text, spans)
+    return Outcome(wanted, results, by_limit(100 * most, limit), text, spans)
 
 
 def hdr(file: CheckedFile) -> Outcome:
@@ -238,15 +238,15 @@ def hdr(file: CheckedFile) -> Outcome:
             else f"declared as {transfer}; standard dynamic range is wanted"
         )
         return Outcome(None, transfer if declared_hdr else None, agrees(not declared_hdr), text)
-    found = {"transfer": transfer, "max_cll": round(pictures.max_cll or 0), "max_fall": round(pictures.max_fall or 0)}
+    results = {"transfer": transfer, "max_cll": round(pictures.max_cll or 0), "max_fall": round(pictures.max_fall or 0)}
     limits = {"max_cll": delivery.max_cll, "max_fall": delivery.max_fall}
     wanted_said = {"transfer": wanted, **{key: value for key, value in limits.items() if value is not None}}
-    over = [key for key, limit in limits.items() if limit is not None and (found[key] or 0) > limit]  # type: ignore[operator]
-    text = f"declared {transfer or 'nothing'}, MaxCLL {found['max_cll']}, MaxFALL {found['max_fall']} cd/m²"
+    over = [key for key, limit in limits.items() if limit is not None and (results[key] or 0) > limit]  # type: ignore[operator]
+    text = f"declared {transfer or 'nothing'}, MaxCLL {results['max_cll']}, MaxFALL {results['max_fall']} cd/m²"
     if transfer != wanted:
-        return Outcome(wanted_said, found, FAILS, f"{text}; {wanted} is wanted")
+        return Outcome(wanted_said, results, FAILS, f"{text}; {wanted} is wanted")
     return Outcome(
-        wanted_said, found, FAILS if over else PASSES, f"{text}; {', '.join(over)} too high" if over else text
+        wanted_said, results, FAILS if over else PASSES, f"{text}; {', '.join(over)} too high" if over else text
     )
 
 
@@ -299,25 +299,27 @@ def flash(file: CheckedFile, limit: Limit) -> Outcome:
         for stay in pictures.patterns
         if file.in_programme(stay.first, stay.last) and limit.is_beyond(float((stay.last - stay.first) / file.rate))
     ]
-    found = {
+    results = {
         "flashes_a_second": pictures.most_flashes,
         "red_flashes_a_second": pictures.most_reds,
         "patterns": len(patterns),
     }
     wanted = f"at the most {MOST} flashes a second over a quarter of the picture, no lasting pattern"
     if is_hdr(file.delivery.format.encoding.transfer) and not spells and not patterns:
-        return Outcome(wanted, found, PASSES, "no flashes beyond the limits, as the reference display shows them")
-    said = [f"{spell.kind}: {spell.count:g} a second over {percent(spell.area)} of the picture" for spell in spells[:3]]
-    said += [f"a pattern over {percent(pattern.figure)} of the picture" for pattern in patterns[:2]]
+        return Outcome(wanted, results, PASSES, "no flashes beyond the limits, as the reference display shows them")
+    texts = [
+        f"{spell.kind}: {spell.count:g} a second over {percent(spell.area)} of the picture" for spell in spells[:3]
+    ]
+    texts += [f"a pattern over {percent(pattern.figure)} of the picture" for pattern in patterns[:2]]
     spans = [(spell.first, spell.last + 1) for spell in spells] + [(span.first, span.last) for span in patterns]
     if spells:
-        return Outcome(wanted, found, FAILS, "; ".join(said), spans)
+        return Outcome(wanted, results, FAILS, "; ".join(texts), spans)
     if patterns:
         verdict = worst(by_limit(float((stay.last - stay.first) / file.rate), limit) for stay in patterns)
-        return Outcome(wanted, found, verdict, "; ".join(said), spans)
+        return Outcome(wanted, results, verdict, "; ".join(texts), spans)
     return Outcome(
         wanted,
-        found,
+        results,
         PASSES,
         f"at the most {pictures.most_flashes:g} flashes a second, {pictures.most_reds:g} of them red",
     )

@@ -146,11 +146,11 @@ class _Voice:
             more = count if not fed else _HELD_BACK // 10
             self._push(self._source(self._at, more))
             fed += more
-        made = np.zeros((count, self._channels), np.float32)
+        result = np.zeros((count, self._channels), np.float32)
         taken = self._out[:count]
-        made[: len(taken)] = taken
+        result[: len(taken)] = taken
         self._out = self._out[len(taken) :]
-        return made
+        return result
 
     def _push(self, samples: Samples) -> None:
         flat = np.ascontiguousarray(samples, np.float32).reshape(1, -1)
@@ -178,7 +178,7 @@ class Mix:
     def __init__(self, timeline: Timeline, template: Template, layout: SoundLayout) -> None:
         self._timeline, self._layout = timeline, layout
         self.width = 6 if len(layout.positions()) >= 6 else 2
-        wanted = next((each for each in template.timelines if each.name == timeline.name), None)
+        wanted = next((item for item in template.timelines if item.name == timeline.name), None)
         planned = {track.name: track for track in (wanted.tracks if wanted is not None else ())}
         self._tracks = [track for track in timeline.tracks if track.kind == SOUND and track.enabled and track.items]
         self._roles = {
@@ -233,14 +233,14 @@ class Mix:
         ]
 
     def _laid_out(self, contents: dict[str, Samples], count: int) -> Samples:
-        made = np.zeros((count, len(self._layout.channels)), np.float32)
+        result = np.zeros((count, len(self._layout.channels)), np.float32)
         for number, channel in enumerate(self._layout.channels):
             heard = contents.get(channel.carries)
             if heard is None:
                 continue
             if channel.at == "mono":  # BS.775: both at −3 dB
-                made[:, number] = (heard[:, 0] + heard[:, 1]) * np.float32(np.sqrt(0.5))
+                result[:, number] = (heard[:, 0] + heard[:, 1]) * np.float32(np.sqrt(0.5))
             else:
                 place = _POSITIONS.index(channel.at)
-                made[:, number] = heard[:, place] if place < heard.shape[1] else 0
-        return made
+                result[:, number] = heard[:, place] if place < heard.shape[1] else 0
+        return result

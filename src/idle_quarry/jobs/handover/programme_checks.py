@@ -41,44 +41,44 @@ def timecode(file: CheckedFile) -> Outcome:
     declared, timecode = file.clip.declared, wanted_start(file)
     if declared.timecode is None:
         return Outcome(str(timecode), None, FAILS, f"it has no timecode; its first picture is to be {timecode}")
-    found = file.start
+    result = file.start
     breaks = [frame for frame, _ in file.found.pictures.timecodes[1:]]
-    said = [f"first picture {found}"]
-    wrong = timecode is None or (found.frames, found.drop) != (timecode.frames, timecode.drop)
+    texts = [f"first picture {result}"]
+    wrong = timecode is None or (result.frames, result.drop) != (timecode.frames, timecode.drop)
     if wrong:
-        said.append(
+        texts.append(
             f"{timecode} is wanted"
-            if timecode is None or found.drop == timecode.drop
+            if timecode is None or result.drop == timecode.drop
             else f"{timecode} is wanted, {'drop' if timecode.drop else 'non-drop'} frame"
         )
     own = file.found.pictures.timecodes
-    part = bool(own and own[0][0] == 0 and own[0][1].replace(";", ":") != str(found).replace(";", ":"))
+    part = bool(own and own[0][0] == 0 and own[0][1].replace(";", ":") != str(result).replace(";", ":"))
     if part:
-        said.append(f"the pictures themselves say {own[0][1]}")
+        texts.append(f"the pictures themselves say {own[0][1]}")
     if breaks:
-        said.append(f"{len(breaks)} breaks in the pictures' own")
+        texts.append(f"{len(breaks)} breaks in the pictures' own")
     count = declared.uneven or declared.frames
     lacks = count is not None and abs(count - file.found.pictures.frames) > 1
     if lacks:
-        said.append(f"the file declares {count} pictures and has {file.found.pictures.frames}")
+        texts.append(f"the file declares {count} pictures and has {file.found.pictures.frames}")
     verdict = FAILS if wrong or part or breaks or lacks else PASSES
-    return Outcome(str(timecode), str(found), verdict, "; ".join(said), [(frame, frame + 1) for frame in breaks])
+    return Outcome(str(timecode), str(result), verdict, "; ".join(texts), [(frame, frame + 1) for frame in breaks])
 
 
 def layout(file: CheckedFile) -> Outcome:
     """Hold what lies in the file one after the other against the layout that is wanted."""
     items, rate = file.found.items, float(file.rate)
-    found = [
+    results = [
         {"what": item.what, "seconds": round(item.frames / rate, 3), "from": str(file.start + item.first)}
         for item in items
     ]
-    said = ", ".join(f"{item.what} {item.frames / rate:.1f} s" for item in items)
+    text = ", ".join(f"{item.what} {item.frames / rate:.1f} s" for item in items)
     if file.layout is None:
         led = [item for item in items if item.what not in ("programme", "end black", "black", "break")]
         spans = [(item.first, item.last) for item in led]
         if not led:
-            return Outcome("the programme alone", found, PASSES, said)
-        return Outcome("the programme alone", found, LOOK, f"{said}; no layout is asked for", spans)
+            return Outcome("the programme alone", results, PASSES, text)
+        return Outcome("the programme alone", results, LOOK, f"{text}; no layout is asked for", spans)
     wrong, spans = [], []
     least = sum(want.seconds or 0 for want in file.layout.items)
     if file.found.pictures.frames < frames_of(least, file.rate):
@@ -114,8 +114,8 @@ def layout(file: CheckedFile) -> Outcome:
         wrong.append(f"{item.what} of {item.frames / rate:.1f} s is not wanted")
         spans.append((item.first, item.last))
     if wrong:
-        return Outcome(file.layout.words, found, FAILS, "; ".join(wrong), spans)
-    return Outcome(file.layout.words, found, PASSES, said)
+        return Outcome(file.layout.words, results, FAILS, "; ".join(wrong), spans)
+    return Outcome(file.layout.words, results, PASSES, text)
 
 
 def _differs(file: CheckedFile, want: ProgrammeItem, frames: int) -> str:
@@ -148,14 +148,14 @@ def naming(file: CheckedFile) -> Outcome:
 def _pattern(rule: str) -> re.Pattern[str]:
     """Return what names that a rule makes look like: a field is some text, or so many digits."""
     fields_of(rule)
-    made = ""
+    text = ""
     for part in re.split(r"(\{[^{}]*\})", rule):
         if not part.startswith("{"):
-            made += re.escape(part)
+            text += re.escape(part)
             continue
         name, _, form = part[1:-1].partition(":")
-        made += (rf"\d{{{int(form)},}}" if form else r"\d+") if isinstance(FIELDS[name], int) else r".+?"
-    return re.compile(made)
+        text += (rf"\d{{{int(form)},}}" if form else r"\d+") if isinstance(FIELDS[name], int) else r".+?"
+    return re.compile(text)
 
 
 def sync(file: CheckedFile) -> Outcome:

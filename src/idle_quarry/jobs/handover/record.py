@@ -106,7 +106,7 @@ def note_made(folder: Path, sha256: str, made_of: dict[str, Any]) -> None:
 
     Raises `JobError`.
     """
-    changed(folder, _made, lambda made: {**made, sha256: made_of}, _write_made)
+    changed(folder, _made, lambda results: {**results, sha256: made_of}, _write_made)
 
 
 def _write_made(folder: Path, made: dict[str, Any]) -> None:
@@ -176,11 +176,11 @@ def read_record(folder: Path) -> tuple[VerificationRecord, ...]:
 
 def write_record(folder: Path, files: Iterable[VerificationRecord]) -> None:
     """Keep what was verified in a job. Raises `JobError`."""
-    told = [
+    lines = [
         {"document": file.document, "when": file.when, "accepted": [vars(acceptance) for acceptance in file.accepted]}
         for file in files
     ]
-    data = {"kind": "idle-quarry verifications", "format_number": _FORMAT, "files": told}
+    data = {"kind": "idle-quarry verifications", "format_number": _FORMAT, "files": lines}
     try:
         written_whole(folder / RECORD_FILE, (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
     except OSError as error:

@@ -61,7 +61,7 @@ def _pictures(noted: VerificationRecord) -> dict[str, str]:
     wanted = [check for check in noted.document["checks"] if check["verdict"] in ("fails", "look") and check["where"]][
         :_MOST
     ]
-    made: dict[str, str] = {}
+    results: dict[str, str] = {}
     with contextlib.suppress(QuarryError, OSError):
         if wanted:
             clip = inspect(noted.path)
@@ -75,8 +75,8 @@ def _pictures(noted: VerificationRecord) -> dict[str, str]:
                     high = round(_WIDTH / max(0.1, float(clip.declared.display_aspect)))
                     data = io.BytesIO()
                     Image.fromarray(rgb).resize((_WIDTH, high), Image.Resampling.BOX).save(data, "PNG")
-                    made[check["id"]] = base64.b64encode(data.getvalue()).decode()
-    return made
+                    results[check["id"]] = base64.b64encode(data.getvalue()).decode()
+    return results
 
 
 def as_table(noted: VerificationRecord) -> str:

@@ -78,7 +78,7 @@ def seal(path: Path, folder: Path) -> Seal:
             shutil.copytree(folder / LIST, path.parent / LIST)
         with _quiet():
             nobody: tuple[None, ...] = (None,) * 6  # who sealed it, where, and why, are in the report
-            files = tuple(str(each) for each in (path, *others))
+            files = tuple(str(item) for item in (path, *others))
             create_for_single_files_subcommand(str(path.parent), False, False, _FORMATS, files, *nobody)
         for other in others:
             other.unlink()

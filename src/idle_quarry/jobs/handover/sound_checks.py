@@ -37,8 +37,8 @@ def mix_of(delivery: Delivery) -> tuple[int, ...] | None:
     }
     if len(places) == 1:
         return tuple(places.values())
-    found = tuple(places[at] for at in _ORDER if at in places)
-    return found if len(found) in (2, 6) else None
+    results = tuple(places[at] for at in _ORDER if at in places)
+    return results if len(results) in (2, 6) else None
 
 
 _NONE = Outcome(None, None, NOT_CHECKED, "it has no sound")
@@ -106,14 +106,14 @@ def sound_layout(file: CheckedFile) -> Outcome:
             and layout.channels[one - 1].carries == layout.channels[other - 1].carries
         ):
             doubts.append(f"channels {one} and {other} are the same: mono on two")
-    found = {
+    results = {
         "channels": len(sound.channels),
         "sample_rate": sorted(rates),
         "bits": sorted(bits),
         "peaks_dbfs": [channel_figures.peak_dbfs for channel_figures in sound.channels],
     }
     text = "; ".join([*wrong, *doubts]) or f"{layout.words}, {delivery.sample_rate} Hz, as wanted"
-    return Outcome(layout.words, found, FAILS if wrong else LOOK if doubts else PASSES, text)
+    return Outcome(layout.words, results, FAILS if wrong else LOOK if doubts else PASSES, text)
 
 
 def silence(file: CheckedFile, limit: Limit) -> Outcome:
@@ -175,12 +175,12 @@ def loudness(file: CheckedFile) -> Outcome:
     if sound.integrated is None:
         verdict = LOOK if wanted is not None else NOT_CHECKED
         return Outcome(wanted, None, verdict, "too little sound to measure its loudness")
-    found = round(sound.integrated, 1)
+    value = round(sound.integrated, 1)
     if wanted is None:
-        return Outcome(None, found, NOT_CHECKED, f"{sound.integrated:.1f} LUFS; none is asked for")
+        return Outcome(None, value, NOT_CHECKED, f"{sound.integrated:.1f} LUFS; none is asked for")
     fits = abs(sound.integrated - wanted) <= within + 0.05
     text = f"{sound.integrated:.1f} LUFS over the programme" + ("" if fits else f"; {wanted:g} ± {within:g} is wanted")
-    return Outcome(wanted, found, agrees(fits), text)
+    return Outcome(wanted, value, agrees(fits), text)
 
 
 def short_term(file: CheckedFile) -> Outcome:

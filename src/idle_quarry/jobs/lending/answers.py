@@ -59,15 +59,15 @@ def inside(folder: Path, said: object, by: str) -> Path:
     path = PurePosixPath(said) if isinstance(said, str) and 0 < len(said) < 1000 and "\0" not in said else None
     if path is None or path.is_absolute() or ".." in path.parts:
         raise _unbelieved(by, "it names no file of the job")
-    made = folder / path
+    result = folder / path
     try:
-        lies_in = made.resolve(strict=True).is_relative_to(folder.resolve())
-        regular = stat.S_ISREG(made.lstat().st_mode)
+        lies_in = result.resolve(strict=True).is_relative_to(folder.resolve())
+        regular = stat.S_ISREG(result.lstat().st_mode)
     except (OSError, RuntimeError) as error:
         raise _unbelieved(by, "the file it names is not there") from error
     if not lies_in or not regular:
         raise _unbelieved(by, "it names what is no file of the job")
-    return made
+    return result
 
 
 def file_named(folder: Path, said: object, by: str) -> Path:
@@ -102,7 +102,7 @@ def looked(
         raise JobError(f"cannot be read ({error.strerror})", subject=str(path)) from error
     if document.get("sha256") != sha256:
         raise _unbelieved(answer.by, "it looked at another file than the one that lies there now")
-    made = {
+    results = {
         "path": str(path),
         "sha256": sha256,
         "delivery": delivery.id,
@@ -112,7 +112,7 @@ def looked(
         "checks": checks,
         "looked": answer.by,
     }
-    return with_made(job.folder, VerificationRecord(made, now_text()))
+    return with_made(job.folder, VerificationRecord(results, now_text()))
 
 
 def _unbelieved(by: str, why: str) -> JobError:

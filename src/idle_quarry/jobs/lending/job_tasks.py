@@ -118,11 +118,11 @@ def _delivered(
     programme = next((programme for programme in programmes if programme.name == timeline), None)
     if programme is None:
         raise NotPossible("is no timeline of the job", subject=timeline)
-    made = make(job, programme, delivery, folder, settled(job).store, on_progress)
-    record = with_made(job.folder, noted(made.verified))
-    if made.remark:
-        record = replace(record, document={**record.document, "remark": made.remark})
-    return record, made.done
+    result = make(job, programme, delivery, folder, settled(job).store, on_progress)
+    record = with_made(job.folder, noted(result.verified))
+    if result.remark:
+        record = replace(record, document={**record.document, "remark": result.remark})
+    return record, result.done
 
 
 def _verified(job: Job, path: Path, delivery: Delivery, on_progress: OnProgress) -> VerificationRecord:
@@ -167,7 +167,7 @@ def verify_for(given: dict[str, Any], reach: Reach, on_progress: OnProgress) -> 
 
 
 def _delivery(job: Job, given: dict[str, Any]) -> Delivery:
-    found = next((delivery for delivery in job.template.deliveries if delivery.id == given["delivery"]), None)
-    if found is None:
+    result = next((delivery for delivery in job.template.deliveries if delivery.id == given["delivery"]), None)
+    if result is None:
         raise NotPossible("is no delivery of the template", subject=str(given["delivery"]))
-    return found
+    return result

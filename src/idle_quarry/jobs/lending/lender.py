@@ -69,8 +69,8 @@ def idle_s(terminals: Iterable[Path] | None = None) -> float:
     typed = [*Path("/dev/pts").glob("[0-9]*"), *Path("/dev").glob("tty[1-9]*")] if terminals is None else terminals
     for path in (settings_folder() / _TOUCHED, *typed):
         with contextlib.suppress(OSError):
-            found = path.stat()
-            newest = max(newest, found.st_mtime if path.name == _TOUCHED else found.st_atime)
+            result = path.stat()
+            newest = max(newest, result.st_mtime if path.name == _TOUCHED else result.st_atime)
     return min(time.time() - newest, _desktop_idle_s())
 
 
@@ -85,17 +85,17 @@ def _desktop_idle_s() -> float:
         ).stdout
         least = float("inf")
         for line in listed.splitlines():
-            told = subprocess.run(
+            text = subprocess.run(
                 ["loginctl", "show-session", line.split()[0], "-p", "Type", "-p", "IdleHint", "-p", "IdleSinceHint"],
                 capture_output=True,
                 text=True,
                 timeout=5,
                 check=True,
             ).stdout
-            said = dict(splitline.split("=", 1) for splitline in told.splitlines() if "=" in splitline)
-            if said.get("Type") in ("x11", "wayland", "mir"):
-                since = int(said.get("IdleSinceHint", "0")) / 1e6
-                least = min(least, time.time() - since if said.get("IdleHint") == "yes" else 0.0)
+            data = dict(splitline.split("=", 1) for splitline in text.splitlines() if "=" in splitline)
+            if data.get("Type") in ("x11", "wayland", "mir"):
+                since = int(data.get("IdleSinceHint", "0")) / 1e6
+                least = min(least, time.time() - since if data.get("IdleHint") == "yes" else 0.0)
         return least
     except (OSError, subprocess.SubprocessError, ValueError, IndexError):
         return float("inf")

@@ -101,10 +101,10 @@ class ServerQueue:
         first = self.house.first(self.key)
         tasks = []
         for recipe in {recipe.identity: recipe for recipe in recipes}.values():
-            said, name = said_piece(recipe, self.store, self.title), self._name(recipe.identity)
-            queue = queue_name(self.key, said["places"])
+            data, name = said_piece(recipe, self.store, self.title), self._name(recipe.identity)
+            queue = queue_name(self.key, data["places"])
             tasks.append(
-                Task(queue=queue, lock=name, queueing_lock=name, task_name=PIECE, priority=first, task_kwargs=said)
+                Task(queue=queue, lock=name, queueing_lock=name, task_name=PIECE, priority=first, task_kwargs=data)
             )
         if tasks:
             self.house.add(tasks)
@@ -128,14 +128,14 @@ class ServerQueue:
 
     def states(self) -> dict[str, TaskState]:
         """Return how each task stands: what is asked for again and again."""
-        found = self.house.rows(
+        results = self.house.rows(
             "SELECT DISTINCT ON (j.lock) j.lock, j.status::text, j.priority, j.id, coalesce(t.machine, '') AS machine,"
             " coalesce(t.done, 0) AS done, coalesce(t.text, '') AS text FROM procrastinate_jobs j LEFT JOIN told t ON"
             f" t.job = j.id WHERE {self._OF_JOB} ORDER BY j.lock, j.id DESC",
             **self._given,
         )
         states: dict[str, TaskState] = {}
-        for row in sorted(found, key=lambda row: (-row["priority"], row["id"])):
+        for row in sorted(results, key=lambda row: (-row["priority"], row["id"])):
             stage = _STAGES.get(row["status"])
             if stage is not None:
                 taken = stage is TaskStage.TAKEN
@@ -147,13 +147,13 @@ class ServerQueue:
 
     def paces(self) -> dict[str, float]:
         """Return the seconds that a frame takes, by plan, as far as machines of the house have made such."""
-        found = self.house.rows(
+        results = self.house.rows(
             "SELECT j.args ->> 'plan' AS plan, sum(t.seconds) / sum((j.args ->> 'frames')::integer) AS pace "
             "FROM procrastinate_jobs j JOIN told t ON t.job = j.id "
             "WHERE j.task_name = %(kind)s AND j.status = 'succeeded' AND t.seconds > 0 GROUP BY 1",
             kind=PIECE,
         )
-        return {row["plan"]: float(row["pace"]) for row in found}
+        return {row["plan"]: float(row["pace"]) for row in results}
 
     @property
     def open(self) -> int:

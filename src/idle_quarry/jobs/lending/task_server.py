@@ -71,9 +71,9 @@ def plain(url: str, most: int = 2) -> dict[str, Any]:
 
     Raises `LibraryError` for what is no address.
     """
-    made = address(url).set(drivername="postgresql").render_as_string(hide_password=False)
+    text = address(url).set(drivername="postgresql").render_as_string(hide_password=False)
     settings = {"options": f"-c search_path={tables.SCHEMA} -c statement_timeout=8000", "connect_timeout": 3}
-    return {"conninfo": made, "kwargs": settings, "min_size": 0, "max_size": most, "max_idle": 20.0, "timeout": 4.0}
+    return {"conninfo": text, "kwargs": settings, "min_size": 0, "max_size": most, "max_idle": 20.0, "timeout": 4.0}
 
 
 def key_of(job: Job) -> str:
@@ -96,10 +96,10 @@ def queue_name(key: str, places: Iterable[dict[str, Any]]) -> str:
             }
         )
     )
-    made = f"{key} {named}"
-    if len(made) > 128:
+    text = f"{key} {named}"
+    if len(text) > 128:
         raise NotPossible("a task needs more places than one can have", subject=named[:40])
-    return made
+    return text
 
 
 @dataclass(frozen=True)
@@ -328,7 +328,7 @@ class TaskServer:
 
     def under_way(self) -> list[MachineAtWork]:
         """Return what machines of the house do just now."""
-        found = self.rows(
+        results = self.rows(
             "SELECT t.machine, t.person, j.task_name, j.args, t.done, t.text FROM procrastinate_jobs j "
             "JOIN told t ON t.job = j.id WHERE j.status = 'doing' ORDER BY t.machine, j.id"
         )
@@ -342,5 +342,5 @@ class TaskServer:
                 int(row["args"].get("frames", 0)),
                 row["text"],
             )
-            for row in found
+            for row in results
         ]

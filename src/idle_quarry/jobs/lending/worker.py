@@ -248,12 +248,12 @@ class Lender:
         )
         now = time.monotonic()
         self._shunned = {queue: until for queue, until in self._shunned.items() if until > now}
-        found = [
+        results = [
             row["queue_name"]
             for row in rows
             if row["places"] is not None and row["queue_name"] not in self._shunned and self._reaches(row["places"])
         ]
-        return found, sum(row["left"] for row in rows)
+        return results, sum(row["left"] for row in rows)
 
     def _reaches(self, places: list[dict[str, Any]]) -> bool:
         for place in places:

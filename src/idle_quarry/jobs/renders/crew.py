@@ -72,9 +72,9 @@ class Crew:
                     # who kills one may kill a few more; one that ends by itself will again
                     self._stillborn += _MOST_KILLED if code > 0 else 1
                     worker.words.seek(0)
-                    said = worker.words.read().decode(errors="replace").strip().splitlines()
+                    texts = worker.words.read().decode(errors="replace").strip().splitlines()
                     ended = f"status {code}" if code > 0 else f"killed by {signal.Signals(-code).name}"
-                    self._last_words = said[-1] if said and code > 0 else ended
+                    self._last_words = texts[-1] if texts and code > 0 else ended
         self._workers = [worker for worker in self._workers if worker.process.returncode is None]
 
     def start(self, wanted: int, most: int | None = None) -> None:

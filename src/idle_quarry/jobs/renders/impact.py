@@ -28,7 +28,7 @@ class RenderImpact:
 def anew(job: Job, to: Template) -> RenderImpact:
     """Return what another template means for the renders of a job. Raises `QuarryError`."""
     store, moved = settled(job).store, replace(job, template=to)  # renders stay where they are
-    now, then = (programmes_of(each, stock_of(each.folder, each.template)) for each in (job, moved))
+    now, then = (programmes_of(item, stock_of(item.folder, item.template)) for item in (job, moved))
     paces: dict[str, float] = {}
     if (job.folder / QUEUE_FILE).is_file():
         queue = FileQueue(job.folder / QUEUE_FILE)

@@ -209,9 +209,9 @@ def _seen(timeline: Timeline, item: TimelineItem, frame: int, canvas: Canvas, st
         before, after = pace(taken_as, canvas.format, "speed")
         faster = Fraction(after) / Fraction(before)
     # frames of the whole converted clip for each frame of the media's count
-    each = canvas.format.rate / (media.rate * faster)
-    step = item.step(timeline.rate) * each
-    first = (item.shows(frame, timeline.rate) - media.first) * each
+    value = canvas.format.rate / (media.rate * faster)
+    step = item.step(timeline.rate) * value
+    first = (item.shows(frame, timeline.rate) - media.first) * value
     if step == 1:
         first = Fraction(math.floor(first))
     shift = item.place or (Fraction(0), Fraction(0))

@@ -117,8 +117,8 @@ def _parts() -> TypeAdapter[Any]:
 
 
 def _digest(data: Any) -> str:
-    said = json.dumps([MAKING, data], sort_keys=True, separators=(",", ":"))
-    return hashlib.sha256(said.encode()).hexdigest()
+    text = json.dumps([MAKING, data], sort_keys=True, separators=(",", ":"))
+    return hashlib.sha256(text.encode()).hexdigest()
 
 
 #: What codecs' pictures depend on, by their ids, which follow from their content or ship with the program.
@@ -128,6 +128,6 @@ _CODED: dict[str, dict[str, Any]] = {}
 def _coded(codec: Codec) -> dict[str, Any]:
     """Return what a codec's pictures depend on: one under another name is the same."""
     if codec.id not in _CODED:
-        said = codec.model_dump(mode="json", include={"encode", "rate"})
-        _CODED[codec.id] = said | {"container": codec.containers[0]}
+        data = codec.model_dump(mode="json", include={"encode", "rate"})
+        _CODED[codec.id] = data | {"container": codec.containers[0]}
     return _CODED[codec.id]

@@ -127,5 +127,5 @@ def _folder_name(job: Job) -> str:
     """Return what the folder of a job's renders is called: jobs of one title have folders of their own, wherever
     they are moved.
     """
-    told = hashlib.sha256(f"{job.title}\n{job.started}".encode()).hexdigest()[:6]
-    return f"{cleaned_name(job.title) or 'job'} renders {told}"
+    text = hashlib.sha256(f"{job.title}\n{job.started}".encode()).hexdigest()[:6]
+    return f"{cleaned_name(job.title) or 'job'} renders {text}"

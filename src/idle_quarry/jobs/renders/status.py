@@ -69,33 +69,33 @@ def stock_of(folder: Path, template: Template, entries: Iterable[JobClip] | None
 
     Clips are measured where they were not yet.
     """
-    found: dict[str, Stock] = {}
+    results: dict[str, Stock] = {}
     for entry in read_material(folder) if entries is None else entries:
         state = state_of(entry)
         if state in (MISSING, CHANGED):
-            found[str(entry.path)] = Stock(None, why=f"its file is {state}")
+            results[str(entry.path)] = Stock(None, why=f"its file is {state}")
             continue
         try:
             clip = look(entry.path)
             source, _ = class_of(entry, clip, template)
             if source is None:
-                found[str(entry.path)] = Stock(
+                results[str(entry.path)] = Stock(
                     clip, entry.content, why="it fits no class of the template: choose one in Material"
                 )
             else:
                 policy = source.policy_for(entry.path.name)
-                found[str(entry.path)] = Stock(clip, entry.content, policy, source.cadence)
+                results[str(entry.path)] = Stock(clip, entry.content, policy, source.cadence)
         except QuarryError as error:
-            found[str(entry.path)] = Stock(None, why=error.what)
+            results[str(entry.path)] = Stock(None, why=error.what)
         for part in parts_of(entry):
             try:
                 held = replace(inspect(part.path), format=template.intermediate_format)
-                found[str(part.path)] = Stock(held, identity(part.path), held=True)
+                results[str(part.path)] = Stock(held, identity(part.path), held=True)
             except QuarryError as error:
-                found[str(part.path)] = Stock(None, why=error.what)
+                results[str(part.path)] = Stock(None, why=error.what)
             except OSError as error:
-                found[str(part.path)] = Stock(None, why=f"cannot be read ({error.strerror})")
-    return found
+                results[str(part.path)] = Stock(None, why=f"cannot be read ({error.strerror})")
+    return results
 
 
 def canvas_of(template: Template, name: str) -> Canvas:
@@ -169,12 +169,12 @@ class TimelineStatus:
 
 def wanted_of(programmes: Iterable[Programme], store: RenderStore | None) -> list[Recipe]:
     """Return what is to be rendered and is not there, each once, in the order of the timelines."""
-    found: dict[str, Recipe] = {}
+    results: dict[str, Recipe] = {}
     for programme in programmes:
         for piece in programme.pieces:
             if piece.state is PieceState.MISSED and piece.recipe is not None:
-                found.setdefault(piece.recipe.identity, piece.recipe)
-    return [recipe for recipe in found.values() if store is None or store.kept(recipe) is None]
+                results.setdefault(piece.recipe.identity, piece.recipe)
+    return [recipe for recipe in results.values() if store is None or store.kept(recipe) is None]
 
 
 def shown_first(programme: Programme, frame: int) -> list[Recipe]:

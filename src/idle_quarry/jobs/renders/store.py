@@ -102,17 +102,17 @@ class RenderStore:
         if there is not None:
             return there
         path = self.place(recipe)
-        made = path.parent if recipe.codec.one_picture_a_file else path
+        result = path.parent if recipe.codec.one_picture_a_file else path
         try:
-            made.parent.mkdir(parents=True, exist_ok=True)
-            if not _is_own_folder(made.parent):
+            result.parent.mkdir(parents=True, exist_ok=True)
+            if not _is_own_folder(result.parent):
                 raise OSError(errno.ELOOP, "a link lies where its folder belongs")
             self._record(recipe.identity).unlink(missing_ok=True)
-            _gone(made)
+            _gone(result)
         except OSError as error:
             raise JobError(f"renders cannot be kept there ({error.strerror})", subject=str(self.folder)) from error
         make(recipe, path)
-        rendered = RenderedPiece(recipe.identity, path, _bytes(made), recipe, time.time())
+        rendered = RenderedPiece(recipe.identity, path, _bytes(result), recipe, time.time())
         record = {
             "kind": "idle-quarry render",
             "format_number": _FORMAT,
@@ -125,7 +125,7 @@ class RenderStore:
         try:
             written_whole(self._record(recipe.identity), json.dumps(record, ensure_ascii=False).encode())
         except OSError as error:
-            _gone(made)
+            _gone(result)
             raise JobError(f"renders cannot be kept there ({error.strerror})", subject=str(self.folder)) from error
         return rendered
 
@@ -153,8 +153,8 @@ class RenderStore:
 
     def all(self) -> list[RenderedPiece]:
         """Return all pieces that are there and whole, whatever they belong to."""
-        found = (self._at(path) for shelf in self._shelves() for path in sorted(shelf.glob("*.json")))
-        return [rendered for rendered in found if rendered is not None]
+        result = (self._at(path) for shelf in self._shelves() for path in sorted(shelf.glob("*.json")))
+        return [rendered for rendered in result if rendered is not None]
 
     def strangers(self) -> list[Path]:
         """Return what lies among the renders and is none: half written by what was killed, cut off, or without its
@@ -197,8 +197,8 @@ class RenderStore:
 
 def _state(record: Path, path: Path) -> tuple[int, ...]:
     """Return sizes and times of a record and its file. Raises `OSError`."""
-    told, made = record.stat(), path.stat()
-    return told.st_size, told.st_mtime_ns, made.st_size, made.st_mtime_ns
+    value, result = record.stat(), path.stat()
+    return value.st_size, value.st_mtime_ns, result.st_size, result.st_mtime_ns
 
 
 def _bytes(made: Path) -> int:

@@ -75,7 +75,7 @@ def origin_of(stored: StoredTemplate) -> dict[str, Any]:
 
 def export_bundle(stored: Sequence[StoredTemplate], path: Path) -> None:
     """Write templates as one file, whole or not at all. Raises `ExchangeError`."""
-    pages = [(each.template.name, exported(each.template, origin_of(each))) for each in stored]
+    pages = [(item.template.name, exported(item.template, origin_of(item))) for item in stored]
     _write(path, pages)
 
 
@@ -94,11 +94,11 @@ def _write(path: Path, pages: list[tuple[str, str]]) -> None:
 
 
 def _free_member(name: str, taken: set[str]) -> str:
-    made, count = f"{name}.json", 2
-    while made.lower() in taken:
-        made, count = f"{name} {count}.json", count + 1
-    taken.add(made.lower())
-    return made
+    text, count = f"{name}.json", 2
+    while text.lower() in taken:
+        text, count = f"{name} {count}.json", count + 1
+    taken.add(text.lower())
+    return text
 
 
 def offered(path: Path) -> list[BundledTemplate]:
@@ -121,9 +121,9 @@ def offered(path: Path) -> list[BundledTemplate]:
 
 def _members(bundle: zipfile.ZipFile, path: Path) -> list[BundledTemplate]:
     infos = bundle.infolist()
-    if len(infos) > _MOST_MEMBERS or sum(each.file_size for each in infos) > _MOST_TOGETHER:
+    if len(infos) > _MOST_MEMBERS or sum(item.file_size for item in infos) > _MOST_TOGETHER:
         raise ExchangeError("far larger than any bundle of templates", subject=str(path))
-    head = next((each for each in infos if each.filename == _LIST), None)
+    head = next((item for item in infos if item.filename == _LIST), None)
     if head is None:
         raise ExchangeError("a zip file, but no bundle of templates", subject=str(path))
     try:

@@ -43,7 +43,7 @@ def template_from_data(data: Any) -> Template:
     template = Template.model_validate(data)
     given = data.get("house", ()) if isinstance(data, dict) else ()
     # another template may have brought the right ones: what this one has must be them all the same
-    if [entry_from_data(each).id for each in given] != [entry.id for entry in template.house]:
+    if [entry_from_data(item).id for item in given] != [entry.id for entry in template.house]:
         raise ExchangeError("the copies of the house's entries in it are not those it names", remedy="export it again")
     return template
 

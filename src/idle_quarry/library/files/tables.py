@@ -26,15 +26,15 @@ def settings_table(stored: Sequence[StoredTemplate]) -> str:
     """Return the settings of templates as CSV: a row a setting, a column a template, empty where it has none."""
     columns = []
     order: dict[tuple[str, str], None] = {}
-    for each in stored:
-        names = {f"source:{s.id}": f"source {s.name}" for s in each.template.sources}
-        names |= {f"delivery:{d.id}": f"delivery {d.name}" for d in each.template.deliveries}
-        column = {(names.get(s.sheet, s.sheet), s.label): s.text for s in settings_of(each.template)}
+    for item in stored:
+        names = {f"source:{s.id}": f"source {s.name}" for s in item.template.sources}
+        names |= {f"delivery:{d.id}": f"delivery {d.name}" for d in item.template.deliveries}
+        column = {(names.get(s.sheet, s.sheet), s.label): s.text for s in settings_of(item.template)}
         columns.append(column)
         order |= dict.fromkeys(column)
     text = io.StringIO()
     table = csv.writer(text)
-    table.writerow(["sheet", "setting", *(_cell(each.name) for each in stored)])
+    table.writerow(["sheet", "setting", *(_cell(item.name) for item in stored)])
     heads = ("shelf", "revision", "state", "author", "time", "hash")
     facts = [(s.shelf, str(r.number), r.state, r.author, r.time, r.hash) for s in stored for r in (s.revision,)]
     for index, name in enumerate(heads):
@@ -66,16 +66,16 @@ def house_book(stored: Sequence[StoredTemplate], title: str) -> str:
         undefined=jinja2.StrictUndefined,
     )
     pages = []
-    for each in stored:
-        evaluation = evaluate(each.template, remedies=False)
+    for item in stored:
+        evaluation = evaluate(item.template, remedies=False)
         names = {station.id: station.name for station in evaluation.stations}
-        codec = codecs()[each.template.intermediate.codec]
-        rate = mbps(codec, each.template.intermediate_format)
+        codec = codecs()[item.template.intermediate.codec]
+        rate = mbps(codec, item.template.intermediate_format)
         pages.append(
             {
-                "name": each.name,
-                "note": each.template.note,
-                "revision": each.revision,
+                "name": item.name,
+                "note": item.template.note,
+                "revision": item.revision,
                 "stations": [
                     {"kind": s.kind, "name": s.name, "words": format_words(s.format, fields=True)}
                     for s in evaluation.stations
@@ -90,7 +90,7 @@ def house_book(stored: Sequence[StoredTemplate], title: str) -> str:
                 ],
                 "findings": [f"{f.severity}: {f.text}" for f in evaluation.findings if f.severity != "note"],
                 "rate": f"{codec.name}, {rate:.0f} Mb/s, {gb_per_hour(rate):.0f} GB an hour",
-                "settings": [(s.sheet, s.label, s.text) for s in settings_of(each.template)],
+                "settings": [(s.sheet, s.label, s.text) for s in settings_of(item.template)],
             }
         )
     template = environment.get_template("book.html")

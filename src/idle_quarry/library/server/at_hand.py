@@ -113,16 +113,16 @@ class AtHand(FileLibrary):
 
     def _follow(self, server: ServerLibrary, template_ids: set[str] | None = None, *, small: bool = True) -> None:
         newest = sa.select(revisions.c.template_id, sa.func.max(revisions.c.number)).group_by(revisions.c.template_id)
-        said = sa.select(reviews.c.template_id, sa.func.max(reviews.c.n)).group_by(reviews.c.template_id)
+        value = sa.select(reviews.c.template_id, sa.func.max(reviews.c.n)).group_by(reviews.c.template_id)
         shelf = sa.select(templates)
         if template_ids is not None:
             newest = newest.where(revisions.c.template_id.in_(template_ids))
-            said = said.where(reviews.c.template_id.in_(template_ids))
+            value = value.where(reviews.c.template_id.in_(template_ids))
             shelf = shelf.where(templates.c.id.in_(template_ids))
         with server.transaction() as there:
             rows = {row["id"]: dict(row) for row in there.execute(shelf).mappings()}
             last = {row[0]: row[1] for row in there.execute(newest)}
-            last_said = {row[0]: row[1] for row in there.execute(said)}
+            last_said = {row[0]: row[1] for row in there.execute(value)}
             house = [dict(row) for row in there.execute(sa.select(settings)).mappings()] if small else []
             started = [dict(row) for row in there.execute(sa.select(jobs)).mappings()] if small else []
             handed = [dict(row) for row in there.execute(sa.select(handovers)).mappings()] if small else []
@@ -131,7 +131,7 @@ class AtHand(FileLibrary):
         with self.transaction() as here:
             known = {row["id"]: dict(row) for row in here.execute(shelf).mappings()}
             have = {row[0]: row[1] for row in here.execute(newest)} if not mine else self._have(here, mine)
-            have_said = {row[0]: row[1] for row in here.execute(said)}
+            have_said = {row[0]: row[1] for row in here.execute(value)}
         for ident, row in rows.items():
             new = last.get(ident, 0) > have.get(ident, 0)
             if new or last_said.get(ident, 0) > have_said.get(ident, 0) or known.get(ident) != row:
@@ -149,11 +149,11 @@ class AtHand(FileLibrary):
 
     def _have(self, here: sa.Connection, provisional: set[tuple[str, int]]) -> dict[str, int]:
         """Return the newest number of each template that the server gave."""
-        found: dict[str, int] = {}
+        results: dict[str, int] = {}
         for ident, number in here.execute(sa.select(revisions.c.template_id, revisions.c.number)):
             if (ident, number) not in provisional:
-                found[ident] = max(found.get(ident, 0), number)
-        return found
+                results[ident] = max(results.get(ident, 0), number)
+        return results
 
     def _replace(
         self,
@@ -178,8 +178,8 @@ class AtHand(FileLibrary):
             wanted = sa.select(revisions).where(of_template & (revisions.c.number > have))
             fresh = [dict(mapping) for mapping in there.execute(wanted.order_by(revisions.c.number)).mappings()]
             wanted_said = sa.select(reviews).where((reviews.c.template_id == ident) & (reviews.c.n > have_said))
-            said = [dict(row) for row in there.execute(wanted_said.order_by(reviews.c.n)).mappings()]
-        top = max([have, *(each["number"] for each in fresh)])
+            data = [dict(row) for row in there.execute(wanted_said.order_by(reviews.c.n)).mappings()]
+        top = max([have, *(data["number"] for data in fresh)])
         with self.transaction(write=True) as here:
             mine = [act for act in waiting if act.act == "save revision" and act.template_id == ident]
             self._make_room(here, mine, top)
@@ -188,9 +188,9 @@ class AtHand(FileLibrary):
             changed = here.execute(templates.update().where(templates.c.id == ident).values(**row))
             if not changed.rowcount:
                 here.execute(templates.insert().values(**row))
-            for each in fresh:
-                here.execute(revisions.insert().values(**{**each, "summary": readable(each["summary"])}))
-            for remark in said:
+            for item in fresh:
+                here.execute(revisions.insert().values(**{**item, "summary": readable(item["summary"])}))
+            for remark in data:
                 here.execute(reviews.insert().values(**remark))
 
     def _make_room(self, here: sa.Connection, mine: list[WaitingAct], top: int) -> None:
@@ -232,10 +232,10 @@ class AtHand(FileLibrary):
         One that waited too is known by the id of its save: its number here was only its own.
         """
         of = one.body["of"]
-        found = server.number_of(of) if of else number
-        if found is None:
+        count = server.number_of(of) if of else number
+        if count is None:
             raise LibraryError("waits for the draft it was made of", subject=one.body.get("note") or one.act)
-        return found
+        return count
 
     def _send_one(self, server: ServerLibrary, one: WaitingAct) -> None:
         body = one.body
@@ -248,16 +248,16 @@ class AtHand(FileLibrary):
             server.record_handover(HandoverRecord(**{**body["record"], "revision": number}))
             return
         value = held_from_data(body["template"])
-        said = {"time": body["time"], "ident": body["ident"]}
+        data = {"time": body["time"], "ident": body["ident"]}
         if one.act == "save revision":
             parent = self._made_of(server, one, body["parent"])
-            server.save_revision(one.template_id, value, body["note"], parent=parent, **said)
+            server.save_revision(one.template_id, value, body["note"], parent=parent, **data)
             return
         try:
-            server.save_new(value, body["shelf"], body["note"], **said)
+            server.save_new(value, body["shelf"], body["note"], **data)
         except NameTaken:
             name = server.free_name(f"{value.name} ({self.person})"[:100], body["shelf"], kind_of(value))
-            server.save_new(renamed(value, name), body["shelf"], body["note"], **said)
+            server.save_new(renamed(value, name), body["shelf"], body["note"], **data)
 
     def _forget(self, here: sa.Connection, one: WaitingAct) -> None:
         """Take the revision out that stood here for one the server has now; it comes back with the server's number."""

@@ -77,8 +77,8 @@ class ServerConnection:
             except (psycopg.Error, SQLAlchemyError, LibraryError, OSError) as error:
                 self._library.leave()
                 self._heard.clear()
-                said = str(error) if isinstance(error, LibraryError) else "the server does not answer"
-                self._told(LibraryNews(False, said))
+                text = str(error) if isinstance(error, LibraryError) else "the server does not answer"
+                self._told(LibraryNews(False, text))
             self._stop.wait(_TRY_AGAIN_S[min(tries, len(_TRY_AGAIN_S) - 1)])
             tries += 1
 
@@ -91,14 +91,14 @@ class ServerConnection:
             line.execute(f"LISTEN {_PRESENCE}")
             self._library.join()  # after listening has begun: nothing falls between
             joined()
-            said, offered = 0.0, time.monotonic()
+            value, offered = 0.0, time.monotonic()
             while not self._stop.is_set():
                 if self._library.away:
                     raise LibraryError("the server went away", subject=shown(url))
-                if self._speak.is_set() or time.monotonic() - said > _SAID_EVERY_S:
+                if self._speak.is_set() or time.monotonic() - value > _SAID_EVERY_S:
                     self._speak.clear()
                     self._say(line)
-                    said = time.monotonic()
+                    value = time.monotonic()
                 self._hear(line)
                 if time.monotonic() - offered > _OFFERED_EVERY_S:
                     offered = time.monotonic()

@@ -23,8 +23,8 @@ _MOST_BODY, _MOST_SUMMARY, _MOST_NOTE = 4_000_000, 400_000, 40_000
 
 
 def _refuse(what: str, *values: str, code: str = "check_violation") -> str:
-    said = "".join(f", {value}" for value in values)
-    return f"RAISE EXCEPTION '{what}'{said} USING ERRCODE = '{code}';"
+    text = "".join(f", {value}" for value in values)
+    return f"RAISE EXCEPTION '{what}'{text} USING ERRCODE = '{code}';"
 
 
 _HOLD = f"""

@@ -93,12 +93,12 @@ class ServerLibrary(Library):
                 )
             self.person = str(connection.execute(sa.text("SELECT session_user")).scalar_one())
             right = ""
-            for each in RIGHTS:
+            for name in RIGHTS:
                 asked = sa.text(
                     "SELECT count(*) FROM pg_roles WHERE rolname = :role AND pg_has_role(session_user, oid, 'MEMBER')"
                 )
-                if connection.execute(asked, {"role": f"quarry_{each}"}).scalar_one():
-                    right = each
+                if connection.execute(asked, {"role": f"quarry_{name}"}).scalar_one():
+                    right = name
         if not right:
             raise LibraryError(
                 f"{self.person} has no right in it", subject=self.subject, remedy="ask whoever keeps the server for one"

@@ -25,8 +25,8 @@ GRANT quarry_editor TO quarry_approver;
 #: Table or view, group, what it may: an editor may what a reader may, an approver what an editor may.
 GRANTED: tuple[tuple[str, str, str], ...] = (
     *(
-        (each, "quarry_reader", "SELECT")
-        for each in (
+        (name, "quarry_reader", "SELECT")
+        for name in (
             "template",
             "revision",
             "review",

@@ -37,7 +37,7 @@ def set_up(place: str, people: Mapping[str, str]) -> ServerSetUp:
             raise NotUnderstood(f"no such right for {name}", subject=right, remedy="use " + ", ".join(RIGHTS))
     url = address(place)
     store = DatabaseStore(server_engine(url), "", shown(url))
-    told: list[str] = []
+    lines: list[str] = []
     passwords: dict[str, str] = {}
     try:
         with store.transaction() as connection:
@@ -55,7 +55,7 @@ def set_up(place: str, people: Mapping[str, str]) -> ServerSetUp:
             before = version_of(connection, store.subject)
             if before != HEAD:
                 migrated(connection)
-            told.append(
+            lines.append(
                 f"tables: made, version {HEAD}"
                 if before is None
                 else (
@@ -65,22 +65,22 @@ def set_up(place: str, people: Mapping[str, str]) -> ServerSetUp:
                 )
             )
             older = _older_rights(connection)
-            for said, steps in statements():
+            for text, steps in statements():
                 for step in steps:
                     connection.exec_driver_sql(step.replace("%", "%%"))  # the driver takes one for a placeholder
-                told.append(said)
+                lines.append(text)
             there = bool(connection.execute(sa.text(tasks.IS_THERE)).scalar())
             for step in tasks.statements(there=there):
                 connection.exec_driver_sql(step.replace("%", "%%"))
-            told.append("tasks that rooms do for one another: " + ("there already" if there else "made"))
+            lines.append("tasks that rooms do for one another: " + ("there already" if there else "made"))
             if older:
-                told.append("mended: the rights an older version had set could be walked round with a raw connection")
-            told += _out_of_count(connection)
+                lines.append("mended: the rights an older version had set could be walked round with a raw connection")
+            lines += _out_of_count(connection)
             database = connection.execute(sa.text("SELECT current_database()")).scalar_one()
             connection.exec_driver_sql(f"GRANT CONNECT ON DATABASE {_quoted(database)} TO quarry_reader")
             for name, right in people.items():
-                told.append(_person(connection, name, right, passwords))
-            told.append(
+                lines.append(_person(connection, name, right, passwords))
+            lines.append(
                 "the line is encrypted (TLS)"
                 if tls
                 else "the line is not encrypted: the server offers no TLS, or it is on this machine"
@@ -89,7 +89,7 @@ def set_up(place: str, people: Mapping[str, str]) -> ServerSetUp:
         raise LibraryError(f"the server refused ({error.orig})", subject=store.subject) from error
     finally:
         store.close()
-    return ServerSetUp(tuple(told), passwords)
+    return ServerSetUp(tuple(lines), passwords)
 
 
 def _person(connection: sa.Connection, name: str, right: str, passwords: dict[str, str]) -> str:
@@ -100,9 +100,9 @@ def _person(connection: sa.Connection, name: str, right: str, passwords: dict[st
         connection.exec_driver_sql(
             f"CREATE ROLE {role} LOGIN PASSWORD '{_verifier(connection, name, passwords[name])}'"
         )
-    for each in RIGHTS:
-        if each != right:
-            connection.exec_driver_sql(f"REVOKE quarry_{each} FROM {role}")
+    for item in RIGHTS:
+        if item != right:
+            connection.exec_driver_sql(f"REVOKE quarry_{item} FROM {role}")
     connection.exec_driver_sql(f"GRANT quarry_{right} TO {role}")
     return f"{name}: {right}" + ("" if there else ", with a new password (below, this once)")
 
@@ -111,8 +111,8 @@ def _verifier(connection: sa.Connection, name: str, password: str) -> str:
     """Return what a server keeps of a password (SCRAM, RFC 5803): the password itself never reaches it, nor its log."""
     raw = connection.connection.driver_connection
     assert raw is not None
-    made: bytes = raw.pgconn.encrypt_password(password.encode(), name.encode(), b"scram-sha-256")
-    return made.decode("ascii")
+    data: bytes = raw.pgconn.encrypt_password(password.encode(), name.encode(), b"scram-sha-256")
+    return data.decode("ascii")
 
 
 def _older_rights(connection: sa.Connection) -> bool:

@@ -240,12 +240,12 @@ _AS_OWNER = (
 )
 #: Functions that run as their owner, by name.
 AS_OWNER = frozenset(
-    [each.split("(")[0] for each in _AS_OWNER]
+    [name.split("(")[0] for name in _AS_OWNER]
     + [
         "quarry_worker",
         "quarry_task",
         "quarry_mine",
-        *(each for each in TAKING if each.startswith("quarry_")),
+        *(name for name in TAKING if name.startswith("quarry_")),
         TAKING[-1],
     ]
 )
@@ -253,18 +253,18 @@ AS_OWNER = frozenset(
 
 def statements(*, there: bool) -> list[str]:
     """Return what sets the tasks up, `there` where their tables are already; each can be run again."""
-    made = []
+    results = []
     if not there:
         from procrastinate.schema import SchemaManager
 
-        made = [
+        results = [
             f"CREATE SCHEMA IF NOT EXISTS {SCHEMA}",
             f"SET LOCAL search_path = {SCHEMA}",
             SchemaManager.get_schema(),
             "SET LOCAL search_path TO DEFAULT",
         ]
     groups = "PUBLIC, quarry_reader, quarry_editor, quarry_approver"
-    made += [
+    results += [
         _TABLES,
         _WORKER,
         _TASK,
@@ -278,18 +278,18 @@ def statements(*, there: bool) -> list[str]:
         _TRIGGERS,
         _NO_LARGE_OBJECTS,
     ]
-    made += [
-        f"ALTER FUNCTION {SCHEMA}.{each} SECURITY DEFINER SET search_path = {SCHEMA}, pg_catalog, pg_temp"
-        for each in _AS_OWNER
+    results += [
+        f"ALTER FUNCTION {SCHEMA}.{name} SECURITY DEFINER SET search_path = {SCHEMA}, pg_catalog, pg_temp"
+        for name in _AS_OWNER
     ]
-    made += [
+    results += [
         f"REVOKE ALL ON ALL TABLES IN SCHEMA {SCHEMA} FROM {groups}",
         f"REVOKE ALL ON ALL SEQUENCES IN SCHEMA {SCHEMA} FROM {groups}",
         f"REVOKE ALL ON ALL FUNCTIONS IN SCHEMA {SCHEMA} FROM {groups}",
         f"GRANT USAGE ON SCHEMA {SCHEMA} TO quarry_reader",
         f"GRANT USAGE ON SEQUENCE {SCHEMA}.procrastinate_jobs_id_seq TO quarry_editor",
     ]
-    made += [f"GRANT {what} ON {SCHEMA}.{name} TO {group}" for name, group, what in GRANTED]
+    results += [f"GRANT {what} ON {SCHEMA}.{name} TO {group}" for name, group, what in GRANTED]
     for functions, group in ((TAKING, "quarry_reader"), (ADDING, "quarry_editor")):
-        made += [f"GRANT EXECUTE ON FUNCTION {SCHEMA}.{function} TO {group}" for function in functions]
-    return made
+        results += [f"GRANT EXECUTE ON FUNCTION {SCHEMA}.{function} TO {group}" for function in functions]
+    return results

@@ -152,13 +152,13 @@ class Deck:
 
 def _harmed(words: Words, way: Transport, seed: int) -> Words:
     """Return words with stretches of some lines of the picture as a head that lost the tape leaves them."""
-    made = words.copy()
+    result = words.copy()
     draws = np.random.default_rng(seed)
     first, last = way.raster.active[0]
     begin = way.sav + 4
     length = way.words - begin
     for line in draws.integers(first, last + 1, _HARMED_LINES):
         at = begin + int(draws.integers(0, length - int(length * _HARMED_SHARE)))
-        part = made[line - 1, at : at + int(length * _HARMED_SHARE)]
+        part = result[line - 1, at : at + int(length * _HARMED_SHARE)]
         part[...] = draws.integers(64, 941, part.shape)
-    return made
+    return result

@@ -121,7 +121,7 @@ class Receiver:
         if any(link.size != size[0] * size[1] * size[2] for link in cabled.links):
             self.frame, self._timing = None, None
             return
-        self.frame = self._reader.frame([each.reshape(size) for each in cabled.links], timing)
+        self.frame = self._reader.frame([plane.reshape(size) for plane in cabled.links], timing)
 
     def _still(self, cabled: CableSignal) -> bool:
         """Return whether the words begin as those that were locked to: a reference where a line begins, and one

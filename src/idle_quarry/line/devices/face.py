@@ -130,9 +130,9 @@ def _gains(encoding: Encoding) -> NDArray[np.float32]:
     codes = (224 << (encoding.bit_depth - 8)) if levels.narrow else (1 << encoding.bit_depth) - 1
     red, blue = 2 * (1 - kr) * 255 / codes, 2 * (1 - kb) * 255 / codes
     green = 1 - kr - kb
-    made = np.array([[span, 0, red, 0], [span, -kb / green * blue, -kr / green * red, 0], [span, blue, 0, 0]])
-    made[:, 3] = -made[:, 0] * levels.black - (made[:, 1] + made[:, 2]) * levels.chroma_zero
-    return made.astype(np.float32)
+    result = np.array([[span, 0, red, 0], [span, -kb / green * blue, -kr / green * red, 0], [span, blue, 0, 0]])
+    result[:, 3] = -result[:, 0] * levels.black - (result[:, 1] + result[:, 2]) * levels.chroma_zero
+    return result.astype(np.float32)
 
 
 @lru_cache(maxsize=8)
@@ -140,5 +140,5 @@ def _to_sdr(primaries: str, transfer: str) -> Rgb8:
     """Return a cube (n, n, n, 3) from an HDR signal to BT.709 for looking at here."""
     axis = np.linspace(0, 1, _CUBE)
     grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
-    made = converted(grid, (primaries, transfer), ("bt709", "bt709"), tone="soft")
-    return np.asarray(np.clip(made * 255 + 0.5, 0, 255), np.uint8)
+    result = converted(grid, (primaries, transfer), ("bt709", "bt709"), tone="soft")
+    return np.asarray(np.clip(result * 255 + 0.5, 0, 255), np.uint8)

@@ -80,7 +80,7 @@ class RecordingRequest:
 
 def able(fmt: SignalFormat) -> list[Codec]:
     """Return the codecs that can hold a line's format as it is: none of its bits, chroma or fields lost."""
-    found = []
+    results = []
     for codec in codecs().values():
         if codec.one_picture_a_file or codec.quality not in ("intermediate", "lossless") or cannot_hold(codec, fmt):
             continue
@@ -88,8 +88,8 @@ def able(fmt: SignalFormat) -> list[Codec]:
         if encoding.bit_depth >= fmt.encoding.bit_depth and (encoding.matrix == "rgb") == (
             fmt.encoding.matrix == "rgb"
         ):
-            found.append(codec)
-    return found
+            results.append(codec)
+    return results
 
 
 class Recorder:

@@ -29,21 +29,23 @@ def line_format(fmt: SignalFormat) -> SignalFormat:
 
     Raises `NotPossible` where no line carries it.
     """
-    made = fmt.with_encoding(
+    result = fmt.with_encoding(
         sampling="4:2:2",
         bit_depth=10,
         range="narrow",
         matrix="bt709" if fmt.encoding.matrix == "rgb" else fmt.encoding.matrix,
     )
-    if made.scan == "interlaced":
-        made = SignalFormat(made.raster, made.rate, made.scan, standard_field_order(made.raster), made.encoding)
-    if not any(transports(made)):
+    if result.scan == "interlaced":
+        result = SignalFormat(
+            result.raster, result.rate, result.scan, standard_field_order(result.raster), result.encoding
+        )
+    if not any(transports(result)):
         raise NotPossible(
             "no line carries pictures of this size and rate",
             subject=f"{fmt.raster.width} × {fmt.raster.height}",
             remedy="choose a clip in a broadcast format, or send it through the template's monitor link",
         )
-    return made
+    return result
 
 
 @dataclass(frozen=True)

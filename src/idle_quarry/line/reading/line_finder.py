@@ -53,19 +53,19 @@ class LineFinder:
         """
         starts: list[int] = []
         odd: list[tuple[int, int]] = []
-        found = self.found
-        if len(found) > 1 and (np.diff(found) == self.period).all():
-            return found[found + self.period <= len(self.words)], odd
+        result = self.found
+        if len(result) > 1 and (np.diff(result) == self.period).all():
+            return result[result + self.period <= len(self.words)], odd
         here = 0
-        at = self._in_step(found)
+        at = self._in_step(result)
         while at + self.period <= len(self.words):
             starts.append(at)
-            here = int(np.searchsorted(found, at + 1))
-            following = int(found[here]) if here < len(found) else -1
+            here = int(np.searchsorted(result, at + 1))
+            following = int(result[here]) if here < len(result) else -1
             step = following - at
             if following < 0 or step == self.period or step > self.period * 3 // 2:
                 at += self.period
-            elif step < self.period // 2 and here + 1 < len(found) and int(found[here + 1]) - at == self.period:
+            elif step < self.period // 2 and here + 1 < len(result) and int(result[here + 1]) - at == self.period:
                 at += self.period  # a reference that only looks like one
             else:
                 odd.append((len(starts) - 1, step - self.period))
@@ -117,10 +117,10 @@ class LineFinder:
             falls = np.array(
                 [at for at in falls if f[at : at + 20].sum() <= 2 and f[max(0, at - 20) : at].sum() >= min(18, at - 1)]
             )
-            anchors, told = falls, np.full(len(falls), self.timing.raster.f[0])
+            anchors, value = falls, np.full(len(falls), self.timing.raster.f[0])
             if not len(anchors) and len(starts):
                 rises = np.flatnonzero((f[:-1] == 0) & (f[1:] == 1)) + 1
-                anchors, told = rises[:1], np.full(len(rises[:1]), self.timing.raster.f[1])
+                anchors, value = rises[:1], np.full(len(rises[:1]), self.timing.raster.f[1])
         else:
             at = 5 * streams - 1, 6 * streams - 1
             read = (self.words[starts + at[0]] >> 2 & 0x7F).astype(np.int64) | (
@@ -129,8 +129,8 @@ class LineFinder:
             steady = np.zeros(len(starts), bool)
             if len(starts) > 2:
                 steady[1:] = np.diff(read) == 1
-            anchors, told = index[steady], read[steady]
+            anchors, value = index[steady], read[steady]
         if not len(anchors):
             return np.zeros(len(starts), np.int64)
         near = np.clip(np.searchsorted(anchors, index, side="right") - 1, 0, len(anchors) - 1)
-        return (told[near] - 1 + index - anchors[near]) % lines + 1
+        return (value[near] - 1 + index - anchors[near]) % lines + 1

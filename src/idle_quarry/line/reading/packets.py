@@ -32,7 +32,7 @@ class Packet:
 
     @property
     def bytes(self) -> tuple[int, ...]:
-        return tuple(each & 0xFF for each in self.data)
+        return tuple(number & 0xFF for number in self.data)
 
 
 @dataclass(frozen=True)

@@ -44,12 +44,12 @@ class _Expected:
 
 @lru_cache(maxsize=8)
 def _expected(raster: LineRaster) -> _Expected:
-    made = np.zeros((2, raster.lines, 4), np.uint16)
-    made[:, :, 0] = 0x3FF
+    result = np.zeros((2, raster.lines, 4), np.uint16)
+    result[:, :, 0] = 0x3FF
     for h in (0, 1):
-        made[h, :, 3] = [reference(f, v, h) for f, v in raster.all_flags]
+        result[h, :, 3] = [reference(f, v, h) for f, v in raster.all_flags]
     numbers = np.array([line_number_words(n + 1) for n in range(raster.lines)], np.uint16)
-    return _Expected((made[0], made[1]), numbers, np.array([v == 0 for _, v in raster.all_flags]))
+    return _Expected((result[0], result[1]), numbers, np.array([v == 0 for _, v in raster.all_flags]))
 
 
 class LineReader:
@@ -97,10 +97,10 @@ class LineReader:
             ),
             None,
         )
-        self._numbers = {group: each.last for group, each in sound.items()}
+        self._numbers = {group: item.last for group, item in sound.items()}
         self._last_lines = [link[-1] for link in links]
         self._last_frames = list(links)
-        told = [replace(fault, frame=self._frame) for fault in faults]
+        lines = [replace(fault, frame=self._frame) for fault in faults]
         frame = ReceivedFrame(
             number=self._frame,
             lock=lock,
@@ -110,7 +110,7 @@ class LineReader:
             sound=sound,
             timecode=moment,
             active_format=active,
-            faults=(*told, *frame_faults.all()),
+            faults=(*lines, *frame_faults.all()),
         )
         self._frame += 1
         return frame
@@ -122,10 +122,10 @@ class LineReader:
         if lock.rate is None:
             return
         exact = Fraction(48000) / lock.rate * (2 if lock.interface == "3G-B" and lock.rate > 30 else 1)
-        for group, each in sound.items():
-            if not math.floor(exact) <= len(each.samples) <= math.ceil(exact):
+        for group, item in sound.items():
+            if not math.floor(exact) <= len(item.samples) <= math.ceil(exact):
                 found.tell(
-                    "sound gap", 0, f"group {group}: {len(each.samples)} samples in a frame that lasts {float(exact):g}"
+                    "sound gap", 0, f"group {group}: {len(item.samples)} samples in a frame that lasts {float(exact):g}"
                 )
 
     def _protected(self, link: Words, timing: Timing, number: int, found: FrameFaults) -> None:
@@ -141,13 +141,13 @@ class LineReader:
             return
         wrong = (link[:, 4:6] != expected.numbers[:, :, None]).any(axis=(1, 2))
         for line in np.flatnonzero(wrong):
-            told = line_number_of(int(link[line, 4, -1]), int(link[line, 5, -1]))
+            value = line_number_of(int(link[line, 4, -1]), int(link[line, 5, -1]))
             found.tell(
                 "line number",
                 int(line) + 1,
                 (
-                    f"line {int(line) + 1}{of} calls itself {told}"
-                    if told != line + 1
+                    f"line {int(line) + 1}{of} calls itself {value}"
+                    if value != line + 1
                     else f"the line number{of} has wrong bits"
                 ),
             )
@@ -205,15 +205,15 @@ class LineReader:
 
     def _lock(self, links: Sequence[Words], timing: Timing, packets: Sequence[Packet], found: FrameFaults) -> Lock:
         raster = timing.raster
-        told = [packet for packet in packets if (packet.did, packet.sdid) == PAYLOAD and len(packet.data) == 4]
-        whole = [packet.bytes for packet in told if packet.whole]
+        lines = [packet for packet in packets if (packet.did, packet.sdid) == PAYLOAD and len(packet.data) == 4]
+        whole = [packet.bytes for packet in lines if packet.whole]
         payload: Payload | None = None
         data: tuple[int, int, int, int] | None = None
         if whole:
             first = min(whole, key=lambda data: data[3])  # of several parts, the first
             data = (first[0], first[1], first[2], first[3])
             payload = read_payload(data)
-        elif told:
+        elif lines:
             pass  # told as a wrong packet
         else:
             found.tell("payload missing", raster.payload[0], "no payload identifier says what the line carries")
@@ -232,16 +232,16 @@ class LineReader:
     def _interface(self, links: int, timing: Timing, payload: Payload | None) -> str | None:
         if timing.raster.of_sd:
             return "SD"
-        told = payload.interface if payload is not None else None
+        text = payload.interface if payload is not None else None
         if links == 4:
-            return "quad 3G square" if told == "3G-A" else "quad 3G"
+            return "quad 3G square" if text == "3G-A" else "quad 3G"
         if timing.streams == 4:
-            return told if told in ("3G-B", "3G-B two streams") else "3G-B"
+            return text if text in ("3G-B", "3G-B two streams") else "3G-B"
         if timing.streams == 8:
             fast = None if self._mwords is None else self._mwords > 600
-            return told if told in ("6G", "12G") else None if fast is None else "12G" if fast else "6G"
-        if told in ("HD", "3G-A"):
-            return told
+            return text if text in ("6G", "12G") else None if fast is None else "12G" if fast else "6G"
+        if text in ("HD", "3G-A"):
+            return text
         if self._mwords is not None:
             return "3G-A" if self._mwords > 200 else "HD"
         return "3G-A" if timing.step == 2 else None
@@ -254,11 +254,11 @@ class LineReader:
         for packet in packets:
             if (packet.did, packet.sdid) != TIMECODE or not packet.whole:
                 continue
-            made = read_timecode(packet.bytes, lock.rate)
-            if made is None:
+            result = read_timecode(packet.bytes, lock.rate)
+            if result is None:
                 found.tell("timecode", packet.line, "the number is none that a clock shows")
             else:
-                read.setdefault(made[0], made[1])
+                read.setdefault(result[0], result[1])
         if not read:
             return None
         moment = read[min(read)]
@@ -289,9 +289,9 @@ class LineReader:
             if spans[1][1] < spans[1][0]:
                 spans[1] = (spans[1][0], spans[1][1] + raster.lines)
             for kind, (first, last), at in (("picture", spans[0], 0), ("field", spans[1], 3)):
-                told = packet.data[at : at + 3]
-                code = (told[0] >> 2 & 0x3F) | (told[1] >> 2 & 0x3F) << 6 | (told[2] >> 2 & 0xF) << 12
-                if not told[2] & 0x80:
+                lines = packet.data[at : at + 3]
+                code = (lines[0] >> 2 & 0x3F) | (lines[1] >> 2 & 0x3F) << 6 | (lines[2] >> 2 & 0xF) << 12
+                if not lines[2] & 0x80:
                     continue
                 part = rows[first - 1 : last]
                 words = part[:, timing.sav + 4 :].reshape(-1) if kind == "picture" else part.reshape(-1)[4:]
@@ -323,5 +323,5 @@ def read_words(links: Sequence[Words], mwords: float | None = None) -> Iterator[
     reader = LineReader(mwords)
     timing = cut[0].timing
     for frames in zip(*(line_finder.frames() for line_finder in cut), strict=False):
-        faults = [fault for _, told in frames for fault in told]
+        faults = [fault for _, value in frames for fault in value]
         yield reader.frame([words for words, _ in frames], timing, faults)

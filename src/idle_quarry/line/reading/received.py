@@ -61,12 +61,12 @@ class ReceivedFrame:
     @property
     def active_channels(self) -> dict[int, int]:
         """How many channels of each group of sound its control packet calls active."""
-        made = {}
+        results = {}
         for packet in self.packets:
             for dids, at in ((HD_SOUND_CONTROL, 2), (SD_SOUND_CONTROL, 3)):
                 if packet.did in dids and packet.whole and len(packet.data) > at:
-                    made[dids.index(packet.did) + 1] = (packet.data[at] & 0xF).bit_count()
-        return made
+                    results[dids.index(packet.did) + 1] = (packet.data[at] & 0xF).bit_count()
+        return results
 
     def pictures(self) -> list[Planes]:
         """Return the frame's pictures as planes: luma and colour differences, or G, B, R; two where a frame holds two.
@@ -99,7 +99,7 @@ class ReceivedFrame:
         if not groups:
             return np.zeros((0, 0), np.int32)
         most = max(len(group) for group in groups)
-        return np.concatenate([np.pad(each, ((0, most - len(each)), (0, 0))) for each in groups], axis=1)
+        return np.concatenate([np.pad(plane, ((0, most - len(plane)), (0, 0))) for plane in groups], axis=1)
 
 
 def _pictures(frame: ReceivedFrame) -> list[Planes]:
@@ -118,20 +118,20 @@ def _pictures(frame: ReceivedFrame) -> list[Planes]:
     sampling, bits = fmt.encoding.sampling, fmt.encoding.bit_depth
     carried = "4:2:2" if sampling == "4:2:0" else sampling
     if lock.interface == "3G-B" and fmt.rate > 30:
-        made = []
+        results = []
         for first, last in raster.active:
             rows = [unmapping.planes_of(c[first - 1 : last], y[first - 1 : last], carried, bits) for c, y in streams]
-            made.append(unmapping.joined_lines(rows))
+            results.append(unmapping.joined_lines(rows))
     else:
-        parts = [tuple(unmapping.field_rows(each, raster, lines_height) for each in pair) for pair in streams]
+        parts = [tuple(unmapping.field_rows(plane, raster, lines_height) for plane in pair) for pair in streams]
         if lock.interface == "3G-B":
-            made = [unmapping.of_two_links([(c, y) for c, y in parts])]
+            results = [unmapping.of_two_links([(c, y) for c, y in parts])]
         else:
             planes = [unmapping.planes_of(c, y, carried, bits) for c, y in parts]
             if lock.interface == "quad 3G square":
-                made = [unmapping.joined_quarters(planes)]
+                results = [unmapping.joined_quarters(planes)]
             elif len(planes) == 4:
-                made = [unmapping.joined_pairs(planes, carried)]
+                results = [unmapping.joined_pairs(planes, carried)]
             else:
-                made = planes
-    return [unmapping.sampled_420(each, fmt.scan == "interlaced") for each in made] if sampling == "4:2:0" else made
+                results = planes
+    return [unmapping.sampled_420(row, fmt.scan == "interlaced") for row in results] if sampling == "4:2:0" else results

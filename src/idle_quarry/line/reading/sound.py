@@ -33,17 +33,17 @@ def _signed(value: NDArray[np.int64]) -> NDArray[np.int32]:
 def sound_of(held: Sequence[PacketGroup], before: Mapping[int, int], found: FrameFaults) -> dict[int, GroupSound]:
     """Return the sound of a frame by group, 1 to 4; `before` has the number of each group's last packet until now."""
     by_did: dict[int, list[PacketGroup]] = {}
-    for each in held:
-        by_did.setdefault(each.did, []).append(each)
-    made: dict[int, GroupSound] = {}
+    for item in held:
+        by_did.setdefault(item.did, []).append(item)
+    results: dict[int, GroupSound] = {}
     for dids, read in ((HD_SOUND, _hd_group), (SD_SOUND, _sd_group)):
         for group, did in enumerate(dids, 1):
             if did in by_did:
                 more = by_did.get(SD_SOUND_MORE[group - 1], []) if dids is SD_SOUND else []
                 sound = read(group, by_did[did], more, before.get(group), found)
                 if sound is not None:
-                    made[group] = sound
-    return made
+                    results[group] = sound
+    return results
 
 
 def _in_turn(
@@ -66,12 +66,12 @@ def _hd_group(
     group: int, held: Sequence[PacketGroup], _more: Sequence[PacketGroup], before: int | None, found: FrameFaults
 ) -> GroupSound | None:
     fitting = [group for group in held if group.words.shape[1] == 31]
-    for each in held:
-        if each.words.shape[1] != 31:
+    for item in held:
+        if item.words.shape[1] != 31:
             found.tell(
                 "packet",
-                int(each.line[0]),
-                f"sound of group {group} with {each.words.shape[1] - 7} words of data, not 24",
+                int(item.line[0]),
+                f"sound of group {group} with {item.words.shape[1] - 7} words of data, not 24",
             )
     if not fitting:
         return None
@@ -110,26 +110,26 @@ def _sd_group(
 ) -> GroupSound | None:
     fine = {int(line): (group, n) for group in more for n, line in enumerate(group.line)}
     lines, numbers, samples = [], [], []
-    for each in held:
-        size = each.words.shape[1] - 7
+    for item in held:
+        size = item.words.shape[1] - 7
         if size % 12 or not size:
             found.tell(
-                "packet", int(each.line[0]), f"sound of group {group} with {size} words of data, not of four channels"
+                "packet", int(item.line[0]), f"sound of group {group} with {size} words of data, not of four channels"
             )
             continue
-        data = each.words[:, 6:-1].astype(np.int64).reshape(len(each.words), -1, 4, 3)
+        data = item.words[:, 6:-1].astype(np.int64).reshape(len(item.words), -1, 4, 3)
         twenty = (data[..., 0] >> 3 & 0x3F) | (data[..., 1] & 0x1FF) << 6 | (data[..., 2] & 0x1F) << 15
         low = np.zeros_like(twenty)
         pairs = np.zeros((len(data), size // 6), np.int64)
-        for n, line in enumerate(each.line):
+        for n, line in enumerate(item.line):
             extra, at = fine.get(int(line), (None, 0))
             if extra is not None and extra.words.shape[1] - 7 == size // 6:
                 pairs[n] = extra.words[at, 6:-1] & 0xFF
         both = pairs.reshape(len(data), -1, 2)
         low[..., 0::2], low[..., 1::2] = both & 0xF, both >> 4
-        lines.append(each.line * 4096 + each.at)
-        numbers.append(each.words[:, 4].astype(np.int64) & 0xFF)
-        samples.append((_signed(twenty << 4 | low), each.line))
+        lines.append(item.line * 4096 + item.at)
+        numbers.append(item.words[:, 4].astype(np.int64) & 0xFF)
+        samples.append((_signed(twenty << 4 | low), item.line))
     if not lines:
         return None
     order = np.argsort(np.concatenate(lines))

@@ -44,7 +44,7 @@ def planes_of(chroma: Words, luma: Words, sampling: str, bits: int) -> Planes:
         return luma[:, 0::2], chroma[:, 0::2], luma[:, 1::2]
     if bits == 12:
         six = np.uint16(0x3F)
-        y, c = (np.asarray((each[:, 0::2] & six) << 6 | each[:, 1::2] & six, np.uint16) for each in (luma, chroma))
+        y, c = (np.asarray((plane[:, 0::2] & six) << 6 | plane[:, 1::2] & six, np.uint16) for plane in (luma, chroma))
         return y, c[:, 0::2], c[:, 1::2]
     return luma, chroma[:, 0::2], chroma[:, 1::2]
 
@@ -65,33 +65,33 @@ def of_two_links(parts: Sequence[Streams]) -> Planes:
 
 def joined_lines(parts: Sequence[Planes]) -> Planes:
     """Return the picture whose rows come in turn from two links of ST 372."""
-    made = []
+    results = []
     for a, b in zip(*parts, strict=True):
         whole = np.empty((a.shape[0] * 2, a.shape[1]), np.uint16)
         whole[0::2], whole[1::2] = a, b
-        made.append(whole)
-    return made[0], made[1], made[2]
+        results.append(whole)
+    return results[0], results[1], results[2]
 
 
 def joined_pairs(parts: Sequence[Planes], sampling: str) -> Planes:
     """Return the picture of four that were cut by pairs of samples, each pair with its one sample of either colour
     difference.
     """
-    made = []
+    results = []
     for index in range(3):
         wide = 2 if index == 0 or sampling == "4:4:4" else 1
         height, width = parts[0][index].shape
         whole = np.empty((height * 2, width // wide, 2, wide), np.uint16)
         for number, part in enumerate(parts):
             whole[number // 2 :: 2, :, number % 2] = part[index].reshape(height, width // wide, wide)
-        made.append(whole.reshape(height * 2, width * 2))
-    return made[0], made[1], made[2]
+        results.append(whole.reshape(height * 2, width * 2))
+    return results[0], results[1], results[2]
 
 
 def joined_quarters(parts: Sequence[Planes]) -> Planes:
     """Return the picture of its four quarters."""
-    made = [np.block([[parts[0][n], parts[1][n]], [parts[2][n], parts[3][n]]]) for n in range(3)]
-    return made[0], made[1], made[2]
+    results = [np.block([[parts[0][n], parts[1][n]], [parts[2][n], parts[3][n]]]) for n in range(3)]
+    return results[0], results[1], results[2]
 
 
 def sampled_420(planes: Planes, interlaced: bool) -> Planes:
@@ -101,9 +101,9 @@ def sampled_420(planes: Planes, interlaced: bool) -> Planes:
     y, cb, cr = planes
     if not interlaced:
         return y, cb[0::2], cr[0::2]
-    made = []
+    results = []
     for plane in (cb, cr):
         half = np.empty((plane.shape[0] // 2, plane.shape[1]), np.uint16)
         half[0::2], half[1::2] = plane[0::4], plane[1::4]
-        made.append(half)
-    return y, made[0], made[1]
+        results.append(half)
+    return y, results[0], results[1]

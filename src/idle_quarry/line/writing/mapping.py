@@ -28,7 +28,7 @@ def lay_pictures(link: Words, fmt: SignalFormat, way: Transport, number: int, pi
     two pictures). Codes that timing references keep for themselves become the nearest that may travel.
     """
     shift = max(0, 10 - fmt.encoding.bit_depth)
-    pictures = [_every_line(each, fmt) for each in pictures]
+    pictures = [_every_line(row, fmt) for row in pictures]
     if way.division == "lines":  # a picture in each field's lines of both links, its rows in turn
         first_of = [span[0] - 1 for span in way.raster.active]
         for top, picture in zip(first_of, pictures, strict=True):
@@ -58,8 +58,8 @@ def _parts(fmt: SignalFormat, way: Transport, number: int, pictures: Sequence[Pl
         cut = quarter_of if way.division == "square" else pairs_of
         wanted = [number] if way.interface.links == 4 else range(4)
         for part in wanted:
-            made = tuple(cut(plane, part, luma=plane.shape[1] == fmt.raster.width) for plane in pictures[0])
-            yield 0 if way.interface.links == 4 else part, (made[0], made[1], made[2])
+            results = tuple(cut(plane, part, luma=plane.shape[1] == fmt.raster.width) for plane in pictures[0])
+            yield 0 if way.interface.links == 4 else part, (results[0], results[1], results[2])
 
 
 def pairs_of(plane: NDArray[np.uint16], part: int, *, luma: bool = True) -> NDArray[np.uint16]:
@@ -89,13 +89,13 @@ def _every_line(planes: Planes, fmt: SignalFormat) -> Planes:
     if cb.shape[0] == height:
         return planes
     fields = 2 if fmt.scan == "interlaced" else 1
-    made = []
+    results = []
     for plane in (cb, cr):
         whole = np.full((height, plane.shape[1]), 1 << (fmt.encoding.bit_depth - 1), np.uint16)
         for field in range(fields):
             whole[field :: 2 * fields] = plane[field::fields]
-        made.append(whole)
-    return y, made[0], made[1]
+        results.append(whole)
+    return y, results[0], results[1]
 
 
 def _codes(plane: NDArray[np.uint16], shift: int) -> Words:

@@ -60,8 +60,8 @@ def read_timecode(data: Sequence[int], rate: Fraction) -> tuple[int, Timecode, b
     """
     if len(data) != 16:
         return None
-    nibbles = [each >> 4 & 0xF for each in data]
-    kind = sum((each >> 3 & 1) << n for n, each in enumerate(data[:8]))
+    nibbles = [number >> 4 & 0xF for number in data]
+    kind = sum((number >> 3 & 1) << n for n, number in enumerate(data[:8]))
     of_50 = counting_base(rate) in (25, 50)
     second = bool(nibbles[14 if of_50 else 6] & 8)
     drop = bool(nibbles[2] & 4)

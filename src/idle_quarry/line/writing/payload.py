@@ -137,4 +137,4 @@ def read_payload(data: tuple[int, int, int, int]) -> Payload:
 
 def payload_text(data: tuple[int, int, int, int]) -> str:
     """Return the identifier as it is written: 0x89CA0001."""
-    return "0x" + "".join(f"{each:02X}" for each in data)
+    return "0x" + "".join(f"{number:02X}" for number in data)

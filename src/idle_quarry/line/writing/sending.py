@@ -48,9 +48,9 @@ def _codes(rgb: Rgb, fmt: SignalFormat) -> Planes:
     new = np.flatnonzero((rgb[1:] != rgb[:-1]).any(axis=(1, 2))) + 1
     first = np.concatenate([[0], new])
     red, green, blue = (np.ascontiguousarray(rgb[first, :, n], np.float32) for n in range(3))
-    made = codes_of_planes(from_rgb((red, green, blue), fmt.encoding), fmt.encoding, "round")
+    results = codes_of_planes(from_rgb((red, green, blue), fmt.encoding), fmt.encoding, "round")
     lines = np.diff(np.concatenate([first, [len(rgb)]]))
-    return in_line_order(tuple(np.repeat(plane, lines, axis=0) for plane in made), fmt)
+    return in_line_order(tuple(np.repeat(plane, lines, axis=0) for plane in results), fmt)
 
 
 def in_line_order(planes: tuple[NDArray[Any], ...], fmt: SignalFormat) -> Planes:
@@ -113,16 +113,16 @@ def _chart(name: str) -> Callable[[SignalFormat, int], Planes]:
 
 
 def _built() -> dict[str, SentPicture]:
-    made = [
+    results = [
         SentPicture(
             "bars", "Bars of the format", "Levels, matrix and shape, as the format's standard has them.", _bars("")
         )
     ]
-    made += [
+    results += [
         SentPicture(line_up_picture.id, line_up_picture.name, line_up_picture.source, _bars(line_up_picture.id))
         for line_up_picture in line_up_pictures().values()
     ]
-    made += [
+    results += [
         SentPicture(
             "pluge",
             "PLUGE",
@@ -146,7 +146,7 @@ def _built() -> dict[str, SentPicture]:
         SentPicture("white", "White", "White of graphics over the whole picture: brightness and evenness.", _flat(1.0)),
         SentPicture("black", "Black", "Black over the whole picture: what the screen leaves alight.", _flat(0.0)),
     ]
-    return {sent_picture.id: sent_picture for sent_picture in made}
+    return {sent_picture.id: sent_picture for sent_picture in results}
 
 
 @lru_cache(maxsize=1)
@@ -268,9 +268,9 @@ def frames_of(
     room = most_channels(way)
     while True:
         step = way.pictures  # two pictures that share a line are of one moment
-        each = [picture(index + (n if step == 2 else 0)) for n in range(writer.pictures)]
+        item = [picture(index + (n if step == 2 else 0)) for n in range(writer.pictures)]
         count = sum(samples_in(index + n, fmt.rate) for n in range(step))
         samples = None if sound is None else sound(sent, count)[:, :room]
-        yield writer.frame(each, samples, start + index)
+        yield writer.frame(item, samples, start + index)
         index += step
         sent += count

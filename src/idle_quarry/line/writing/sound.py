@@ -74,8 +74,8 @@ def most_channels(way: Transport) -> int:
     if way.raster.of_sd:
         return 16
     per_line = Fraction(RATE) / (_line_rate(way))
-    each = -(-per_line.numerator // per_line.denominator)  # the most samples in a line
-    return min(16, 4 * (room // (HD_PACKET * each)))
+    number = -(-per_line.numerator // per_line.denominator)  # the most samples in a line
+    return min(16, 4 * (room // (HD_PACKET * number)))
 
 
 def _line_rate(way: Transport) -> Fraction:
@@ -139,23 +139,27 @@ def hd_packets(
     `first` is the number of the first in its block.
     """
     n = len(samples)
-    made = np.empty((n, HD_PACKET), np.uint16)
-    made[:, :3] = ADF
-    made[:, 3], made[:, 4], made[:, 5] = with_parity(HD_SOUND[group]), with_parity(numbers % 255 + 1), with_parity(24)
-    made[:, 6] = with_parity(phase & 0xFF)
-    made[:, 7] = with_parity((phase >> 8 & 0xF) | late.astype(np.int64) << 4 | (phase >> 12 & 1) << 5)
+    result = np.empty((n, HD_PACKET), np.uint16)
+    result[:, :3] = ADF
+    result[:, 3], result[:, 4], result[:, 5] = (
+        with_parity(HD_SOUND[group]),
+        with_parity(numbers % 255 + 1),
+        with_parity(24),
+    )
+    result[:, 6] = with_parity(phase & 0xFF)
+    result[:, 7] = with_parity((phase >> 8 & 0xF) | late.astype(np.int64) << 4 | (phase >> 12 & 1) << 5)
     place = first + np.arange(n)
     status, begins = _status_bits(place), (place % BLOCK == 0).astype(np.int64)
     for channel in range(4):
         value = samples[:, channel].astype(np.int64) & 0xFFFFFF
         parity = _parity(value ^ status)  # even over sample, validity, user bit (both 0) and status
         at = 8 + 4 * channel
-        made[:, at] = with_parity((value & 0xF) << 4 | begins << 3)
-        made[:, at + 1], made[:, at + 2] = with_parity(value >> 4), with_parity(value >> 12)
-        made[:, at + 3] = with_parity((value >> 20 & 0xF) | status << 6 | parity << 7)
-    made[:, 24:30] = with_parity(error_code(made[:, :24]))
-    made[:, 30] = checksum(made[:, 3:30])
-    return made
+        result[:, at] = with_parity((value & 0xF) << 4 | begins << 3)
+        result[:, at + 1], result[:, at + 2] = with_parity(value >> 4), with_parity(value >> 12)
+        result[:, at + 3] = with_parity((value >> 20 & 0xF) | status << 6 | parity << 7)
+    result[:, 24:30] = with_parity(error_code(result[:, :24]))
+    result[:, 30] = checksum(result[:, 3:30])
+    return result
 
 
 def error_code(words: Words) -> NDArray[np.uint16]:
@@ -164,7 +168,7 @@ def error_code(words: Words) -> NDArray[np.uint16]:
     for column in range(24):
         mixed = (words[:, column] & 0xFF) ^ registers[0]
         shifted = [*registers[1:], np.zeros_like(mixed)]
-        registers = [each ^ mixed if tap else each for each, tap in zip(shifted, _BCH, strict=True)]
+        registers = [plane ^ mixed if tap else plane for plane, tap in zip(shifted, _BCH, strict=True)]
     return np.stack(registers, axis=1)
 
 
@@ -200,10 +204,10 @@ def lay_sound(
     chroma, luma = link[:, :, way.chroma_at(stream)], link[:, :, way.luma_at(stream)]
     across = np.arange(HD_PACKET)
     for group in range(groups):
-        made = hd_packets(
+        result = hd_packets(
             whole[:, 4 * group : 4 * group + 4], group, first, first + np.arange(n), places.phase, places.late
         )
-        chroma[places.line[:, None], (places.word + HD_PACKET * group)[:, None] + across] = made
+        chroma[places.line[:, None], (places.word + HD_PACKET * group)[:, None] + across] = result
     for line in way.raster.sound_control:
         at = free_word(luma[line - 1], way.head)
         for group in range(groups):
@@ -269,19 +273,23 @@ def _lay_sd(
             free[lines] += both.shape[1]
         for line in way.raster.sound_control:
             at = free_word(stream[line - 1], way.head)
-            told = [0 if whole else frame + 1] * 2
-            words = packet(SD_SOUND_CONTROL[group], 0, [*told, 0, (1 << min(4, channels - 4 * group)) - 1, *[0] * 14])
+            text = [0 if whole else frame + 1] * 2
+            words = packet(SD_SOUND_CONTROL[group], 0, [*text, 0, (1 << min(4, channels - 4 * group)) - 1, *[0] * 14])
             stream[line - 1, at : at + len(words)] = words
 
 
 def _sd_packets(did: int, numbers: NDArray[np.int64], data: Words) -> Words:
     """Return packets (n, words) of data words (n, words), numbered by their order."""
-    made = np.empty((len(data), data.shape[1] + 7), np.uint16)
-    made[:, :3] = ADF
-    made[:, 3], made[:, 4], made[:, 5] = with_parity(did), with_parity(numbers % 255 + 1), with_parity(data.shape[1])
-    made[:, 6:-1] = data
-    made[:, -1] = checksum(made[:, 3:-1])
-    return made
+    result = np.empty((len(data), data.shape[1] + 7), np.uint16)
+    result[:, :3] = ADF
+    result[:, 3], result[:, 4], result[:, 5] = (
+        with_parity(did),
+        with_parity(numbers % 255 + 1),
+        with_parity(data.shape[1]),
+    )
+    result[:, 6:-1] = data
+    result[:, -1] = checksum(result[:, 3:-1])
+    return result
 
 
 def as_24_bits(samples: NDArray[np.int32] | Sequence[int]) -> NDArray[np.int32]:

@@ -117,7 +117,7 @@ class LineWriter:
         """
         if len(pictures) != self.pictures:
             raise ValueError(f"a frame here takes {self.pictures} pictures, not {len(pictures)}")
-        made = []
+        results = []
         for number, blank in enumerate(self._blank):
             frame, still = self._with_pictures(number, blank, pictures)
             if timecode is not None:
@@ -133,10 +133,10 @@ class LineWriter:
                     self._sent,
                 )
             self._close(frame, number, still)
-            made.append(frame)
+            results.append(frame)
         self._frame += 1
         self._sent += 0 if sound is None else len(sound)
-        return made
+        return results
 
     def _with_pictures(self, number: int, blank: Words, pictures: Sequence[Planes]) -> tuple[Words, bool]:
         """Return a frame of a link with pictures laid in, and whether they stand still: those are laid, and closed,

@@ -33,11 +33,11 @@ _STSD = 8
 
 def with_active_format(packet: bytes, encoder: str, word: str) -> bytes:
     """Return a coded picture that says its active format; one of constant size keeps it, where it ends in stuffing."""
-    said = b"DTG1" + bytes((0x41, 0xF0 | CODES[word]))
+    value = b"DTG1" + bytes((0x41, 0xF0 | CODES[word]))
     if encoder == "mpeg2video":
-        put, at = b"\x00\x00\x01\xb2" + said, _start(packet, lambda byte: 1 <= byte <= 0xAF)
+        put, at = b"\x00\x00\x01\xb2" + value, _start(packet, lambda byte: 1 <= byte <= 0xAF)
     else:
-        payload = b"\xb5\x00\x31" + said
+        payload = b"\xb5\x00\x31" + value
         hevc = encoder == "libx265"
         kind = b"\x4e\x01" if hevc else b"\x06"
         put = b"\x00\x00\x00\x01" + kind + bytes((4, len(payload))) + payload + b"\x80"
@@ -45,9 +45,9 @@ def with_active_format(packet: bytes, encoder: str, word: str) -> bytes:
         at -= at > 0 and packet[at - 1] == 0  # a start code of four bytes begins one earlier
     if at < 0:
         return packet
-    made = packet[:at] + put + packet[at:]
+    data = packet[:at] + put + packet[at:]
     stuffing = bytes(len(put))
-    return made[: -len(put)] if encoder == "mpeg2video" and made.endswith(stuffing + bytes(4)) else made
+    return data[: -len(put)] if encoder == "mpeg2video" and data.endswith(stuffing + bytes(4)) else data
 
 
 def _start(data: bytes, wanted: Callable[[int], bool]) -> int:
@@ -72,15 +72,15 @@ def declare_light(path: Path, primaries: str, peak: float | None, max_cll: float
     boxes = _box(b"clli", struct.pack(">HH", min(65535, round(max_cll)), min(65535, round(max_fall))))
     if peak is not None:
         of = PRIMARIES[primaries]
-        points = [round(50000 * each) for point in (of.green, of.blue, of.red, of.white) for each in point]
+        points = [round(50000 * value) for point in (of.green, of.blue, of.red, of.white) for value in point]
         boxes = _box(b"mdcv", struct.pack(">8H2I", *points, round(10000 * peak), 1)) + boxes
     try:
         with path.open("r+b") as file:
             at = _last_box(file, b"moov")
             file.seek(at)
-            made = _with_boxes(file.read(), boxes)
+            data = _with_boxes(file.read(), boxes)
             file.seek(at)
-            file.write(made)
+            file.write(data)
     except (OSError, struct.error, ValueError) as error:
         raise MediaError("its light could not be declared", subject=path.name) from error
     return True
@@ -116,8 +116,8 @@ def _with_boxes(box: bytes, boxes: bytes) -> bytes:
     if kind == b"stsd":
         entry_size = struct.unpack(">I", inside[_STSD : _STSD + 4])[0]
         entry = inside[_STSD : _STSD + entry_size]
-        made = struct.pack(">I", entry_size + len(boxes)) + entry[4:] + boxes
-        return _box(kind, inside[:_STSD] + made + inside[_STSD + entry_size :])
+        data = struct.pack(">I", entry_size + len(boxes)) + entry[4:] + boxes
+        return _box(kind, inside[:_STSD] + data + inside[_STSD + entry_size :])
     if kind not in _CONTAINERS:
         return box
     parts = list(_parts(inside))

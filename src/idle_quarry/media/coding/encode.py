@@ -159,7 +159,7 @@ def _vc3_rate(codec: Codec, fmt: SignalFormat, pixels: dict[str, str]) -> int:
     The encoder knows the rates of each ID; the nearest to the coded rate that it accepts is the right one.
     """
     exact = mbps(codec, fmt)
-    for rate in sorted(_VC3_RATES, key=lambda each: abs(each - exact)):
+    for rate in sorted(_VC3_RATES, key=lambda number: abs(number - exact)):
         trial = av.CodecContext.create("dnxhd", "w")
         assert isinstance(trial, VideoCodecContext)
         trial.width, trial.height = fmt.raster.width, fmt.raster.height

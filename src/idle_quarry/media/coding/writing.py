@@ -112,12 +112,17 @@ class _Muxed:
         data = bytes(packet)
         if not data:
             return packet
-        made = av.Packet(with_active_format(data, self._encoder, word))
-        made.stream, made.time_base, made.pts, made.dts = packet.stream, packet.time_base, packet.pts, packet.dts
-        made.is_keyframe = packet.is_keyframe
+        result = av.Packet(with_active_format(data, self._encoder, word))
+        result.stream, result.time_base, result.pts, result.dts = (
+            packet.stream,
+            packet.time_base,
+            packet.pts,
+            packet.dts,
+        )
+        result.is_keyframe = packet.is_keyframe
         if packet.duration:
-            made.duration = packet.duration
-        return made
+            result.duration = packet.duration
+        return result
 
     def coded_packets(self, frame: av.VideoFrame, count: int) -> list[bytes]:
         """Return the packets of a picture coded `count` times, without writing them."""
@@ -312,15 +317,15 @@ def encode_still(
     Raises `MediaError`; what was written by then is left for the caller to remove.
     """
     pixels = encoder_pixels(codec, fmt)
-    told = progress if progress is not None else _silent
+    value = progress if progress is not None else _silent
     try:
         if codec.one_picture_a_file:
-            _write_files(path, codec, pixels, rgb, frames, told)
+            _write_files(path, codec, pixels, rgb, frames, value)
         else:
             channels = sound.shape[1] if sound is not None else 0
             muxed = _Muxed(path, codec, pixels, start, channels, sample_rate, sound_bits)
             with contextlib.closing(muxed):
-                _hold(muxed, flagged(_picture(pixels, rgb), pixels.format), _coded_once(codec), frames, sound, told)
+                _hold(muxed, flagged(_picture(pixels, rgb), pixels.format), _coded_once(codec), frames, sound, value)
     except (FFmpegError, OSError, ValueError) as error:
         raise MediaError(f"the {codec.name} encoder refused ({error})", subject=path.name) from error
     if pixels.name == LINEAR:
@@ -343,12 +348,12 @@ def _coded_once(codec: Codec) -> int:
 
 
 def _hold(
-    muxed: _Muxed, frame: av.VideoFrame, once: int, frames: int, sound: NDArray[np.int32] | None, told: Progress
+    muxed: _Muxed, frame: av.VideoFrame, once: int, frames: int, sound: NDArray[np.int32] | None, value: Progress
 ) -> None:
     coded = muxed.coded_packets(frame, once)
     at = 0  # samples of sound written so far
     for index in range(frames):
-        told(index, frames)
+        value(index, frames)
         if coded:
             muxed.coded(coded[index % len(coded)])
         else:
@@ -388,12 +393,12 @@ def _picture_context(codec: Codec, pixels: Pixels) -> VideoCodecContext:
 
 
 def _write_files(
-    path: Path, codec: Codec, pixels: Pixels, rgb: NDArray[np.float64], frames: int, told: Progress
+    path: Path, codec: Codec, pixels: Pixels, rgb: NDArray[np.float64], frames: int, value: Progress
 ) -> None:
     """Write one file a picture: the first coded, the rest the same bytes under the next numbers."""
     context = _picture_context(codec, pixels)
     packets = [*context.encode(flagged(_picture(pixels, rgb), pixels.format)), *context.encode(None)]
     data = b"".join(bytes(packet) for packet in packets)
     for index in range(frames):
-        told(index, frames)
+        value(index, frames)
         (path.parent / numbered(path, index)).write_bytes(data)

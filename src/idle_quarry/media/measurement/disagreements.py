@@ -22,7 +22,7 @@ def disagreements(
     declared: DeclaredProperties, fmt: SignalFormat | None, measured: Measurement
 ) -> tuple[Disagreement, ...]:
     """Return where `declared` (and the format taken from it) and `measured` part, gravest first."""
-    found = [
+    results = [
         *_changes(declared, measured),
         *_scan(declared, measured),
         *_rate(declared, measured),
@@ -30,7 +30,7 @@ def disagreements(
         *_shape(declared),
         *_timecode(declared, measured),
     ]
-    return tuple(sorted(found, key=lambda disagreement: not disagreement.grave))
+    return tuple(sorted(results, key=lambda disagreement: not disagreement.grave))
 
 
 def measured_format(fmt: SignalFormat | None, measured: Measurement) -> SignalFormat | None:
@@ -64,17 +64,17 @@ def _perhaps(found: Fields, text: str) -> str:
 
 
 def _changes(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disagreement]:
-    for each in measured.changes[:1]:
+    for item in measured.changes[:1]:
         more = len({change.what for change in measured.changes})
         also = "" if more == 1 else " (and it changes in other ways too)"
-        is_now = f"its {each.what} is {each.becomes}, not {each.was}"
-        if each.what == "colour":
+        is_now = f"its {item.what} is {item.becomes}, not {item.was}"
+        if item.what == "colour":
             is_now = "its pictures say another colour than before"
         text = (
-            f"From frame {each.frame} on {is_now}{also}: only what lies before is measured. Cut it there and take the"
+            f"From frame {item.frame} on {is_now}{also}: only what lies before is measured. Cut it there and take the"
             " parts by themselves."
         )
-        yield Disagreement("raster" if each.what == "raster" else "matrix", each.was, each.becomes, text)
+        yield Disagreement("raster" if item.what == "raster" else "matrix", item.was, item.becomes, text)
 
 
 def _scan(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disagreement]:
@@ -160,13 +160,13 @@ def _levels(declared: DeclaredProperties, fmt: SignalFormat | None, measured: Me
     if measurement is None or fmt is None or fmt.encoding.matrix == "rgb":
         return
     taken = fmt.encoding.range
-    said = "is tagged" if declared.range else "says nothing and is taken as"
+    words = "is tagged" if declared.range else "says nothing and is taken as"
     if measurement.range is not None and measurement.range != taken:
         levels = Levels(measurement.luma.bits, True)
         share = (measurement.luma.below_black + measurement.luma.above_white) * 100
         if measurement.range == "full":
             text = (
-                f"It {said} {taken} range, but {share:.1f} % of its luma codes lie outside {levels.black} to"
+                f"It {words} {taken} range, but {share:.1f} % of its luma codes lie outside {levels.black} to"
                 f" {levels.white}, down to {measurement.luma.minimum} and up to {measurement.luma.maximum}: it is full"
                 " range. Taken as tagged, shadows and highlights would be clipped and contrast raised."
             )

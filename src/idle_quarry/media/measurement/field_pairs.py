@@ -51,10 +51,10 @@ class PairMeter:
             # the filter is centred on each odd line but the first and last
             height = height // 2 - 2
             rows, columns = max(1, height // BLOCK_LINES), max(1, width // BLOCK_COLUMNS)
-            found = np.empty((6, bands * rows, columns), np.float32)
+            result = np.empty((6, bands * rows, columns), np.float32)
             earlier = self._before if self._earlier is None else self._earlier
-            loops.distances(earlier, self._before, now, (height // rows, width // columns), _COMB_GAIN, found)
-            self._pairs.append(found)
+            loops.distances(earlier, self._before, now, (height // rows, width // columns), _COMB_GAIN, result)
+            self._pairs.append(result)
         self._earlier, self._before = self._before, now
 
     def drained(self) -> NDArray[np.float32]:

@@ -135,10 +135,10 @@ def evidence(pairs: NDArray[np.float32]) -> PairEvidence:
     expected, patterns, scales, prior = _models()
     sigma = np.sqrt(errors[:, None, :] ** 2 + (0.03 + _MODEL_ERROR * np.maximum(scales, 0.25))[None, :, None] ** 2)
     misfit = (mean[:, None, :] - expected[None]) / sigma
-    each = -0.5 * np.minimum(misfit**2, 40).sum(axis=2) - np.log(sigma).sum(axis=2) + prior
+    item = -0.5 * np.minimum(misfit**2, 40).sum(axis=2) - np.log(sigma).sum(axis=2) + prior
     by_pattern = np.full((n, len(PATTERNS)), -np.inf)
     for index in range(len(PATTERNS)):
-        mine = each[:, patterns == index]
+        mine = item[:, patterns == index]
         top = mine.max(axis=1)
         by_pattern[:, index] = top + np.log(np.exp(mine - top[:, None]).sum(axis=1))
     by_pattern -= by_pattern.max(axis=1, keepdims=True)

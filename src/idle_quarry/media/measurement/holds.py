@@ -69,15 +69,15 @@ def changes(difference: Array) -> Array:
 
     Where most moves is asked for each stretch by the second largest change of a block, so that a cut does not choose.
     """
-    found = np.zeros(len(difference))
+    result = np.zeros(len(difference))
     for start, stop in stretches(len(difference)):
         part = difference[start:stop]
         if not len(part):
             continue
         largest = np.sort(part, axis=0)[-min(2, len(part))]
         count = max(min(4, largest.size), largest.size // _SHARE)
-        found[start:stop] = np.log(part[:, np.argsort(largest)[-count:]].mean(axis=1) + 1e-3)
-    return found
+        result[start:stop] = np.log(part[:, np.argsort(largest)[-count:]].mean(axis=1) + 1e-3)
+    return result
 
 
 def hold_of(runs: Sequence[Array]) -> HoldCadence:

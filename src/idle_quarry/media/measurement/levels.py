@@ -120,7 +120,7 @@ class LevelMeter:
             bits,
             tuple(int(n) for n in self._histogram),
         )
-        best = max(self._bars.items(), key=lambda each: each[1], default=("", 0.0))
+        best = max(self._bars.items(), key=lambda pair: pair[1], default=("", 0.0))
         used = 16 if not self._low_bits else bits - (self._low_bits & -self._low_bits).bit_length() + 1
         return LevelsMeasurement(
             luma,

@@ -284,7 +284,7 @@ def variable_rate(runs: list[list[float]]) -> VariableRate | None:
     mean = 1 / float(lengths.mean())
     fixed = fixed_rate(mean)
     counts = [held_and_dropped(run, fixed) for run in runs if len(run) > 1]
-    repeated, dropped = (sum(each) for each in zip(*counts, strict=True))
+    repeated, dropped = (sum(item) for item in zip(*counts, strict=True))
     minutes = float(lengths.sum()) / 60
     slowest, fastest = 1 / np.percentile(lengths, [99, 1])
     return VariableRate(float(slowest), float(fastest), mean, fixed, repeated / minutes, dropped / minutes)

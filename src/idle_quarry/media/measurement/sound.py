@@ -130,7 +130,7 @@ def tone_of(samples: NDArray[np.float32], rate: int) -> Tone | None:
     if not count:
         return None
     window = np.hanning(size)
-    found = []
+    results = []
     for number in range(count):
         part = samples[number * size : (number + 1) * size].astype(np.float64)
         power = float(np.mean(part**2))
@@ -144,14 +144,14 @@ def tone_of(samples: NDArray[np.float32], rate: int) -> Tone | None:
         below, at, above = np.log(spectrum[top - 1 : top + 2] + 1e-12)
         shift = 0.5 * (below - above) / (below - 2 * at + above)
         # half seconds that a gap cuts are quieter: their power would give another level
-        found.append(((top + shift) * rate / size, float(np.sqrt(2 * power))))
-    if len(found) < max(1, 0.4 * count):
+        results.append(((top + shift) * rate / size, float(np.sqrt(2 * power))))
+    if len(results) < max(1, 0.4 * count):
         return None
-    frequency = float(np.median([f for f, _ in found]))
-    if np.mean([abs(f - frequency) < 2 for f, _ in found]) < 0.8:
+    frequency = float(np.median([f for f, _ in results]))
+    if np.mean([abs(f - frequency) < 2 for f, _ in results]) < 0.8:
         return None
-    level = 20 * float(np.log10(np.percentile([a for _, a in found], 75)))
-    near_up = min(LINE_UPS, key=lambda each: abs(each - level))
+    level = 20 * float(np.log10(np.percentile([a for _, a in results], 75)))
+    near_up = min(LINE_UPS, key=lambda value: abs(value - level))
     named = LINE_UPS[near_up] if abs(near_up - level) < 0.3 and 390 <= frequency <= 1010 else None
     return Tone(round(frequency, 1), round(level, 2), named)
 

@@ -37,11 +37,11 @@ class Parting:
     def words(self) -> str:
         """Return it as an editor says it."""
         if abs(self.offset_ms) < 1:
-            said = "sound and picture begin together"
+            text = "sound and picture begin together"
         else:
-            said = f"sound is {abs(self.offset_ms):.0f} ms {'late' if self.offset_ms > 0 else 'early'}"
+            text = f"sound is {abs(self.offset_ms):.0f} ms {'late' if self.offset_ms > 0 else 'early'}"
         spread = f", up to {self.spread_ms:.0f} ms apart from one another" if self.spread_ms >= 1 else ""
-        return f"{said} ({self.pairs} flashes{spread})"
+        return f"{text} ({self.pairs} flashes{spread})"
 
 
 def flash_and_pip(path: Path, declared: DeclaredProperties) -> Parting:
@@ -57,10 +57,8 @@ def flash_and_pip(path: Path, declared: DeclaredProperties) -> Parting:
         if near is not None and abs(near - flash) <= _APART_S:
             parted.append(1000 * (near - flash))
     if not parted:
-        found = f"{len(flashes)} flashes and {len(pips)} pips were found in it"
-        raise MediaError(
-            f"shows no flash with its pip: {found}", subject=path.name, remedy="record Flash and pip first"
-        )
+        text = f"{len(flashes)} flashes and {len(pips)} pips were found in it"
+        raise MediaError(f"shows no flash with its pip: {text}", subject=path.name, remedy="record Flash and pip first")
     return Parting(float(np.median(parted)), float(max(parted) - min(parted)), len(parted))
 
 

@@ -62,9 +62,9 @@ def items_of(parts: Sequence[PicturePart], rate: float, *, breaks: bool) -> tupl
 
 def _merged(parts: Sequence[PicturePart], shortest: int) -> list[PicturePart]:
     """Return parts without those too short to be items: they are joined to what lies before them."""
-    made: list[PicturePart] = []
+    results: list[PicturePart] = []
     for part in parts:
-        last = made[-1] if made else None
+        last = results[-1] if results else None
         short = part.frames < shortest
         what = MOVING if part.what == BLACK and short else part.what  # a flash of black is none of a file's items
         pictures = (MOVING, STILL)
@@ -77,35 +77,35 @@ def _merged(parts: Sequence[PicturePart], shortest: int) -> list[PicturePart]:
             if last.what == what == STILL:  # it stood still before and after one change: that is how a clock ticks
                 area = max(area, last.area, _TICKS)
             kind = MOVING if MOVING in (last.what, what) and last.what in pictures else last.what
-            made[-1] = PicturePart(kind, last.first, part.last, area)
+            results[-1] = PicturePart(kind, last.first, part.last, area)
         else:
-            made.append(replace(part, what=what))
-    return made
+            results.append(replace(part, what=what))
+    return results
 
 
 def _lead(parts: Sequence[PicturePart], rate: float) -> list[tuple[str, int, int]]:
     """Return what lies before the programme: bars, black, and between them a slate or a clock."""
-    found: list[tuple[str, int, int]] = []
+    results: list[tuple[str, int, int]] = []
     for number, part in enumerate(parts):
         after = parts[number + 1] if number + 1 < len(parts) else None
         seconds = part.frames / rate
         # what would be the last of all pictures is the programme, however short it is and however little moves
         more = any(later.what not in (BARS, BLACK) for later in parts[number + 1 :])
-        between = bool(found) and more and after is not None and after.what in (BLACK, BARS)
+        between = bool(results) and more and after is not None and after.what in (BLACK, BARS)
         if part.what in (BARS, BLACK):
             if after is None:
                 break
-            found.append((BARS if part.what == BARS else BLACK, part.first, part.last))
+            results.append((BARS if part.what == BARS else BLACK, part.first, part.last))
         elif (
             between
-            and not any(what in (SLATE, CLOCK) for what, _, _ in found)
+            and not any(what in (SLATE, CLOCK) for what, _, _ in results)
             and part.area <= _CLOCK_AREA
             and _SLATE_S[0] <= seconds <= _SLATE_S[1]
         ):
-            found.append((SLATE if part.area <= _SLATE_AREA else CLOCK, part.first, part.last))
+            results.append((SLATE if part.area <= _SLATE_AREA else CLOCK, part.first, part.last))
         else:
             break
-    return found
+    return results
 
 
 def _parted(parts: Sequence[PicturePart], rate: float) -> list[LayoutItem]:

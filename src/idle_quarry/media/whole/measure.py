@@ -118,8 +118,8 @@ def _meanwhile(path: Path, channels: int, seconds: float) -> Iterator[Callable[[
 def _kept_at(path: Path, options: MeasureOptions) -> Path:
     """Return where what is known of a file is kept. Raises `OSError`."""
     # by time too: what was written over in its middle has the same size, beginning and end
-    said = f"{options.mix} {options.breaks} {options.area} {path.stat().st_mtime_ns}"
-    return memory_folder() / "whole" / f"{identity(path)} {hashlib.sha256(said.encode()).hexdigest()[:12]}.json"
+    text = f"{options.mix} {options.breaks} {options.area} {path.stat().st_mtime_ns}"
+    return memory_folder() / "whole" / f"{identity(path)} {hashlib.sha256(text.encode()).hexdigest()[:12]}.json"
 
 
 def measure_file(

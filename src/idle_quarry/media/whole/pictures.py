@@ -118,7 +118,7 @@ class PicturesMeter:
         dark = levels.black + round(_LIT * (levels.white - levels.black))
         luma = _lines(picture.luma)
         loops.extremes(luma, picture.luma.shape[1], levels.black, levels.white, dark, self._found)
-        low, high, below, above, lit = (int(each) for each in self._found)
+        low, high, below, above, lit = (int(item) for item in self._found)
         self._lowest, self._highest = min(self._lowest, low), max(self._highest, high)
         self._below += below
         self._above += above
@@ -189,20 +189,20 @@ class PicturesMeter:
             counts,
             self._colour,
         )
-        outside, lowest, highest = (float(each) for each in self._colour)
+        outside, lowest, highest = (float(item) for item in self._colour)
         self._gamut_most = max(self._gamut_most, outside)
         self._rgb = min(self._rgb[0], lowest), max(self._rgb[1], highest)
         if outside > self._area:
             self._gamut.take(self._frames, outside)
-        made = np.asarray(cells / np.maximum(counts, 1)[..., None], np.float32)
+        result = np.asarray(cells / np.maximum(counts, 1)[..., None], np.float32)
         if self._encoding.transfer == "hlg":  # the reference display's system gamma, by the luminance of the scene
-            scene = made @ np.array((0.2627, 0.6780, 0.0593), np.float32) / np.float32(1000)
-            made = np.asarray(made * np.power(np.maximum(scene, 1e-6), 0.2)[..., None], np.float32)
+            scene = result @ np.array((0.2627, 0.6780, 0.0593), np.float32) / np.float32(1000)
+            result = np.asarray(result * np.power(np.maximum(scene, 1e-6), 0.2)[..., None], np.float32)
         if self._hdr:
             top = min(max(highest, 0.0), 1.0)
             self._cll = max(self._cll, float(self._looked_up(np.array([top], np.float32))[0]))
-            self._fall = max(self._fall, float(made.max(axis=-1).mean()))
-        return made
+            self._fall = max(self._fall, float(result.max(axis=-1).mean()))
+        return result
 
     def _thin(self, picture: Picture, levels: Levels) -> NDArray[np.float32]:
         """Return the light of a small picture, for patterns."""

@@ -116,9 +116,9 @@ def _low_passed(block: NDArray[np.float64], state: NDArray[np.float64]) -> NDArr
     share = 1 - np.exp(-2 * np.pi * 250 / RATE)
     from scipy.signal import lfilter  # takes a second to load, and few processes look at whole files
 
-    made, last = lfilter([share], [1, share - 1], block, axis=0, zi=((1 - share) * state)[None, :])
+    result, last = lfilter([share], [1, share - 1], block, axis=0, zi=((1 - share) * state)[None, :])
     state[:] = last[0] / (1 - share)
-    return np.asarray(made)
+    return np.asarray(result)
 
 
 def sound_of(
@@ -139,11 +139,11 @@ def sound_of(
         if not reader.channels:
             return None
         chosen = list(mix) if mix is not None else list(range(reader.channels))
-        chosen = [each for each in chosen if each < reader.channels]
+        chosen = [number for number in chosen if number < reader.channels]
         chosen = chosen if len(chosen) in (1, 2, 6) else chosen[:2] if len(chosen) > 1 else chosen
         meter, blocks = LoudnessMeter(len(chosen)) if chosen else None, _Blocks(reader.channels)
         momentary, short = [], []
-        begin, end = (round(each * RATE) for each in span)
+        begin, end = (round(value * RATE) for value in span)
         at = begin
         while at < end:
             count = min(BLOCK, end - at)
@@ -165,7 +165,7 @@ def sound_of(
             true_peak=last.true_peak if last else None,
             most_momentary=max(momentary, default=-70.0) if max(momentary, default=-70.0) > -70 else None,
             most_short_term=max(short, default=-70.0) if max(short, default=-70.0) > -70 else None,
-            short_term=tuple(round(each, 1) for each in short),
+            short_term=tuple(round(value, 1) for value in short),
             silence=_spans(np.array([_db(float(p.max())) < SILENT_DBFS for p in blocks.peaks], bool), span[0]),
             clipping=_spans(np.array(blocks.clipped) > 0, span[0]),
             against=_spans(np.array([p < _AGAINST for p in blocks.phases], bool), span[0]),

@@ -219,10 +219,10 @@ def beginnings(name: str, fmt: SignalFormat) -> list[tuple[str, Template]]:
     standard's.
     """
     exact = working_from(fmt)
-    found = [(f"Work in {format_words(exact, fields=True)}, as recorded", from_clip(name, fmt, exact))]
+    results = [(f"Work in {format_words(exact, fields=True)}, as recorded", from_clip(name, fmt, exact))]
     near = standard_near(exact)
     if near is not None:
         standard, differs = near
         text = f"Work in {standard.words} ({standard.standard.name}): {'; '.join(differs)}"
-        found.append((text, from_clip(name, fmt, standard.format)))
-    return found
+        results.append((text, from_clip(name, fmt, standard.format)))
+    return results

@@ -21,7 +21,7 @@ def rounded_to(total: float, parts: Sequence[float]) -> list[float]:
     by_loss = sorted(range(len(parts)), key=lambda n: kept[n] - tenths[n])
     for n in by_loss[: round(10 * total) - sum(kept)]:
         kept[n] += 1
-    return [each / 10 for each in kept]
+    return [number / 10 for number in kept]
 
 
 def with_another(shares: Sequence[float]) -> list[float]:

@@ -25,5 +25,5 @@ def source_edits(
         others = [
             Edit(f"sources.{source.id}.share", part) for source, part in zip(template.sources, shares, strict=True)
         ]
-    made = Source(id=ident, name=name[:_MOST_LETTERS] or "clip", format=fmt, share=share)
-    return ident, [Edit(f"sources.{ident}", made), *others]
+    result = Source(id=ident, name=name[:_MOST_LETTERS] or "clip", format=fmt, share=share)
+    return ident, [Edit(f"sources.{ident}", result), *others]

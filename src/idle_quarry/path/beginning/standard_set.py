@@ -37,7 +37,7 @@ def starter_set(chosen: Sequence[str], places: tuple[StoragePlace, ...]) -> list
     known = deliveries()
     plays = next((place.plays_mb_s for place in places if place.purpose == "cache"), None)
     templates = []
-    leading = next((known[each].signal for each in chosen if not known[each].follows_rate), None)
+    leading = next((known[name].signal for name in chosen if not known[name].follows_rate), None)
     for ident in chosen:
         template = from_delivery(ident, plays)
         if known[ident].follows_rate and leading is not None:
@@ -46,14 +46,14 @@ def starter_set(chosen: Sequence[str], places: tuple[StoragePlace, ...]) -> list
             template = from_working(known[ident].name, working, (), (out,), plays_mb_s=plays)
         templates.append(_kept(template, known[ident].name, known[ident].source, places))
     for territory in territories():
-        several = [each for each in chosen if known[each].territory == territory and not known[each].follows_rate]
+        several = [name for name in chosen if known[name].territory == territory and not known[name].follows_rate]
         if len(several) < 2:
             continue
-        largest = max(several, key=lambda each: known[each].signal.raster.height * known[each].signal.rate)
+        largest = max(several, key=lambda name: known[name].signal.raster.height * known[name].signal.rate)
         base = from_delivery(largest, plays)
-        outs = tuple(delivered(each, rate_of=base.working.format) for each in several)
+        outs = tuple(delivered(name, rate_of=base.working.format) for name in several)
         whole = from_working("All deliveries", base.working.format, (), outs, plays_mb_s=plays)
-        names = ", ".join(known[each].name for each in several)
+        names = ", ".join(known[name].name for name in several)
         templates.append(_kept(whole, f"{territories()[territory].name}: all deliveries", f"Delivers {names}", places))
     return templates
 

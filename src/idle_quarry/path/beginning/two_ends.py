@@ -129,13 +129,13 @@ def shared_out(sources: Sequence[Source]) -> tuple[Source, ...]:
 
     Raises `NotPossible` where the said shares exceed 100 or nothing has one.
     """
-    said = sum(s.share for s in sources)
+    value = sum(s.share for s in sources)
     silent = [s for s in sources if not s.share]
-    if said > 100.01:
-        raise NotPossible(f"the shares add up to {said:g} per cent", remedy="make them 100 or less")
+    if value > 100.01:
+        raise NotPossible(f"the shares add up to {value:g} per cent", remedy="make them 100 or less")
     if not silent:
-        return tuple(_sharing(sources, rounded_to(100, [s.share for s in sources]))) if said else tuple(sources)
-    left = iter(rounded_to(max(0.0, 100 - said), [1.0] * len(silent)))
+        return tuple(_sharing(sources, rounded_to(100, [s.share for s in sources]))) if value else tuple(sources)
+    left = iter(rounded_to(max(0.0, 100 - value), [1.0] * len(silent)))
     return tuple(_sharing(sources, [s.share or next(left) for s in sources]))
 
 
@@ -178,14 +178,14 @@ def _follows(out: Delivery) -> bool:
 def candidates(sources: Sequence[Source], outs: Sequence[Delivery]) -> list[SignalFormat]:
     """Return the working formats worth working out: the ends' own, both of pairs of rates, the standards near them."""
     own = [working_from(s.format) for s in sources] + [working_from(d.format) for d in outs if not _follows(d)]
-    found: dict[SignalFormat, None] = dict.fromkeys(own)
+    results: dict[SignalFormat, None] = dict.fromkeys(own)
     rates = {fmt.rate for fmt in own} | {fmt.moments for fmt in own if fmt.scan == "interlaced" and fmt.moments <= 60}
     rates |= {other for rate in tuple(rates) if (other := counterpart(rate)) is not None}
     for fmt in own:
         for rate in sorted(rates):
             whole = _at_rate(fmt, rate)
             if whole is not None:
-                found.setdefault(whole, None)
+                results.setdefault(whole, None)
     heights = {fmt.raster.height for fmt in own}
     transfers = {fmt.encoding.transfer for fmt in own}
     standards = [
@@ -197,10 +197,10 @@ def candidates(sources: Sequence[Source], outs: Sequence[Delivery]) -> list[Sign
         key=lambda fmt: (fmt.encoding.transfer not in transfers, min(abs(fmt.raster.height - h) for h in heights))
     )
     for fmt in standards:
-        if len(found) >= MOST_CANDIDATES:
+        if len(results) >= MOST_CANDIDATES:
             break
-        found.setdefault(fmt, None)
-    return list(found)[:MOST_CANDIDATES]
+        results.setdefault(fmt, None)
+    return list(results)[:MOST_CANDIDATES]
 
 
 def _at_rate(fmt: SignalFormat, rate: Any) -> SignalFormat | None:

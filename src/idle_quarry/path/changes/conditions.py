@@ -117,13 +117,13 @@ def conditions(text: str) -> tuple[tuple[Condition, ...], str]:
 
     Raises `NotUnderstood`.
     """
-    found, words = [], []
+    results, words = [], []
     for part in re.split(r",|\s+and\s+", text):
         if is_condition(part.strip()):
-            found.append(condition(part.strip()))
+            results.append(condition(part.strip()))
         elif part.strip():
             words.append(part.strip())
-    return tuple(found), " ".join(words)
+    return tuple(results), " ".join(words)
 
 
 def _split(text: str) -> tuple[str, str, str] | None:
@@ -200,19 +200,19 @@ def flat(body: Any) -> Iterator[tuple[str, Found]]:
 
 
 def _flat(value: Mapping[str, Any], above: str, member: str) -> Iterator[tuple[str, Found]]:
-    for key, each in value.items():
+    for key, item in value.items():
         place = f"{above}.{key}" if above else key
-        if isinstance(each, dict):
-            if "width" in each and "rate" in each:
-                yield place, (member, _format_of(tuple(each.items())))
-            yield from _flat(each, place, member)
-        elif isinstance(each, list):
+        if isinstance(item, dict):
+            if "width" in item and "rate" in item:
+                yield place, (member, _format_of(tuple(item.items())))
+            yield from _flat(item, place, member)
+        elif isinstance(item, list):
             if place in _LISTS:
-                for one in each:
+                for one in item:
                     if isinstance(one, dict):
                         yield from _flat(one, place, str(one.get("id", "")))
         else:
-            yield place, (member, each)
+            yield place, (member, item)
 
 
 @lru_cache(maxsize=4096)
@@ -298,7 +298,7 @@ def _same_format(sign: str, text: str, value: Any) -> bool:
 
 
 def _same_text(sign: str, wanted: str, value: str) -> bool:
-    names = {value.lower(), *(each.name.lower() for known in (codecs(), monitors()) if (each := known.get(value)))}
+    names = {value.lower(), *(item.name.lower() for known in (codecs(), monitors()) if (item := known.get(value)))}
     if sign == "~":
         return any(wanted in name for name in names)
     if sign == "is":  # as one says it: "monitor is bay two"

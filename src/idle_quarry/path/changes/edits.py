@@ -83,8 +83,8 @@ def _put(value: Any, parts: list[str], new: Any, place: str) -> Any:
     if isinstance(value, SignalFormat):
         return _put_in_format(value, head, new, place)
     current = _child(value, head, place)
-    made = _put(current, rest, new, place) if rest else new
-    return value_of(type(value), {**{name: getattr(value, name) for name in parts_of(value)}, head: made})
+    result = _put(current, rest, new, place) if rest else new
+    return value_of(type(value), {**{name: getattr(value, name) for name in parts_of(value)}, head: result})
 
 
 def _put_in_list(items: tuple[Any, ...], ident: str, rest: list[str], new: Any, place: str) -> tuple[Any, ...]:
@@ -204,7 +204,7 @@ def changes(before: Template, after: Template) -> list[Change]:
 
     A member added, removed or moved in a list is one change; format parts are one change each.
     """
-    found: list[Change] = []
+    results: list[Change] = []
 
     def walk(a: Any, b: Any, place: str) -> None:
         if a == b:
@@ -213,7 +213,7 @@ def changes(before: Template, after: Template) -> list[Change]:
             for part in ("raster", "rate", "scan", "field_order", *_ENCODING_PARTS):
                 old, new = _child(a, part, place), _child(b, part, place)
                 if old != new and not (part == "field_order" and a.scan != b.scan):
-                    found.append(Change(f"{place}.{part}", old, new))
+                    results.append(Change(f"{place}.{part}", old, new))
         elif parts_of(a) and type(a) is type(b):
             for name in _settings(a):
                 walk(getattr(a, name), getattr(b, name), f"{place}.{name}" if place else name)
@@ -221,18 +221,18 @@ def changes(before: Template, after: Template) -> list[Change]:
             old, new = {item.id: item for item in a}, {item.id: item for item in b}
             shared = [key for key in old if key in new]
             if shared != [key for key in new if key in old]:
-                found.append(Change(place, a, b))
+                results.append(Change(place, a, b))
                 return
             for key in [*old, *(key for key in new if key not in old)]:
                 if key in old and key in new:
                     walk(old[key], new[key], f"{place}.{key}")
                 else:
-                    found.append(Change(f"{place}.{key}", old.get(key), new.get(key)))
+                    results.append(Change(f"{place}.{key}", old.get(key), new.get(key)))
         else:
-            found.append(Change(place, a, b))
+            results.append(Change(place, a, b))
 
     walk(before, after, "")
-    return found
+    return results
 
 
 def put_back(template: Template, change: Change) -> Template:

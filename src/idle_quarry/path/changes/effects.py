@@ -45,19 +45,19 @@ class Effect:
 
     def sentences(self) -> list[str]:
         """Return the effect in words, the gravest first."""
-        said = [
+        texts = [
             f"{link.name}: {link.before or 'not there'} → {link.after or 'no longer there'}"
             for link in self.links
             if link.before != link.after
         ]
-        said += [
+        texts += [
             f"{link.name}: {', '.join(link.gained) or 'no step'} in place of {', '.join(link.lost) or 'none'}"
             for link in self.links
             if link.before == link.after
         ]
-        said += [f"new {finding.severity}: {finding.text}" for finding in self.gained]
-        said += [f"gone, {finding.severity}: {finding.text}" for finding in self.lost]
-        return said
+        texts += [f"new {finding.severity}: {finding.text}" for finding in self.gained]
+        texts += [f"gone, {finding.severity}: {finding.text}" for finding in self.lost]
+        return texts
 
 
 @dataclass(frozen=True)
@@ -175,9 +175,9 @@ def _said(value: Any) -> str:
     name = getattr(value, "name", None)
     if name:
         return str(name)
-    said = plain(value)
-    if isinstance(said, dict):
-        return ", ".join(f"{key} {each}" for key, each in said.items() if each not in (None, "", []))[:200]
-    if isinstance(said, bool):
-        return "yes" if said else "no"
-    return "none" if said == "" else str(said)
+    data = plain(value)
+    if isinstance(data, dict):
+        return ", ".join(f"{key} {item}" for key, item in data.items() if item not in (None, "", []))[:200]
+    if isinstance(data, bool):
+        return "yes" if data else "no"
+    return "none" if data == "" else str(data)

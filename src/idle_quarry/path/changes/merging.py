@@ -103,15 +103,15 @@ class _Merge:
         self, base: tuple[Any, ...], mine: tuple[Any, ...], theirs: tuple[Any, ...], place: str
     ) -> tuple[Any, ...]:
         old, left, right = ({item.id: item for item in items} for items in (base, mine, theirs))
-        made = {}
+        results = {}
         for ident in {**right, **left}:
             value = self.value(old.get(ident), left.get(ident), right.get(ident), f"{place}.{ident}")
             if value is not None:
-                made[ident] = value
+                results[ident] = value
         order = self.value(
             _shared(old, left, right), _shared(left, old, right), _shared(right, old, left), f"{place}.order"
         )
-        return tuple(made[ident] for ident in _in_order(order, list(right), list(left)) if ident in made)
+        return tuple(results[ident] for ident in _in_order(order, list(right), list(left)) if ident in results)
 
 
 def _members(value: Any) -> bool:
@@ -125,13 +125,13 @@ def _shared(of: Mapping[str, Any], *others: Mapping[str, Any]) -> tuple[str, ...
 
 def _in_order(order: tuple[str, ...], *more: list[str]) -> list[str]:
     """Return `order` with every other id put in behind the one it follows in its own list."""
-    made = list(order)
+    results = list(order)
     for ids in more:
         for index, ident in enumerate(ids):
-            if ident not in made:
-                before = next((made.index(each) for each in reversed(ids[:index]) if each in made), -1)
-                made.insert(before + 1, ident)
-    return made
+            if ident not in results:
+                before = next((results.index(name) for name in reversed(ids[:index]) if name in results), -1)
+                results.insert(before + 1, ident)
+    return results
 
 
 def merge(base: Template, mine: Template, theirs: Template, choices: Mapping[str, Side] | None = None) -> MergeResult:
@@ -142,8 +142,8 @@ def merge(base: Template, mine: Template, theirs: Template, choices: Mapping[str
     """
     work = _Merge(choices or {})
     try:
-        made = work.value(base, mine, theirs, "")
-        template = Template.model_validate(dict(made))
+        result = work.value(base, mine, theirs, "")
+        template = Template.model_validate(dict(result))
     except ValidationError as error:
         raise NotPossible(
             f"the two drafts together cannot be: {validation_sentence(error)}", remedy="take one of them whole"

@@ -137,7 +137,7 @@ class CodecVariant(Entry):
             options |= {"bf": "0"} if self.gop < 3 and "bf" in options else {}
         if self.table:
             rate = DataRate(model="table", table={f"{row.raster} {row.rate}": row.mbps for row in self.table})
-        made = {
+        results = {
             "id": self.id,
             "uid": "",
             "name": self.name,
@@ -147,4 +147,4 @@ class CodecVariant(Entry):
             "varies": (),
             "encode": base.encode.model_copy(update={"options": options}),
         }
-        return base.model_copy(update=made)
+        return base.model_copy(update=results)

@@ -42,13 +42,13 @@ def coefficients(have: Sequence[str], wanted: Sequence[str]) -> list[list[float]
 def downmix_words(have: SoundLayout, wanted: SoundLayout) -> str:
     """Return how the full mix of a layout is folded into another's: "L + 0.71 C + 0.71 Ls, …"."""
     ours, theirs = have.positions(), wanted.positions()
-    said = []
+    texts = []
     for row in coefficients(ours, theirs):
         parts = [
             f"{'' if factor == 1 else f'{factor:.2g} '}{SHORT[at]}"
             for at, factor in zip(ours, row, strict=True)
             if factor
         ]
-        said.append(" + ".join(parts))
+        texts.append(" + ".join(parts))
     left_out = "; LFE is left out" if "LFE" in ours and "LFE" not in theirs else ""
-    return ", ".join(said) + left_out
+    return ", ".join(texts) + left_out

@@ -73,11 +73,11 @@ def _size(path: Path) -> int:
 @lru_cache(maxsize=1)
 def _vics() -> dict[int, tuple[Timing, ...]]:
     text = files("idle_quarry.path").joinpath("data/timings.toml").read_text(encoding="utf-8")
-    found = {}
+    results = {}
     for code, width, lines, rate, *more in tomllib.loads(text)["vics"]:
         rates = [rate, *([_PULLED[rate]] if rate in _PULLED else [])]
-        found[code] = tuple(Timing(width, lines, each, bool(more)) for each in rates)
-    return found
+        results[code] = tuple(Timing(width, lines, item, bool(more)) for item in rates)
+    return results
 
 
 def read_edid(data: bytes) -> Screen:
@@ -139,7 +139,7 @@ def _descriptor(found: Screen, part: bytes) -> None:
 
 def _named(rate: Fraction) -> str | None:
     """Return the name of the frame rate that comes nearest, None where none is near."""
-    name = min(NAMED_RATES, key=lambda each: abs(NAMED_RATES[each] - rate))
+    name = min(NAMED_RATES, key=lambda name: abs(NAMED_RATES[name] - rate))
     return name if abs(NAMED_RATES[name] - rate) <= rate * _NEAR else None
 
 
@@ -152,8 +152,8 @@ def _cta(found: Screen, block: bytes) -> None:
         raise EdidError("its extension says that its timings begin outside it", remedy="read it again")
     for tag, body in _data_blocks(block[4:until]):
         if tag == _VIDEO:
-            for each in body:
-                found.timings += _vics().get(_code(each), ())
+            for number in body:
+                found.timings += _vics().get(_code(number), ())
         elif tag == _EXTENDED and body:
             _extended(found, body[0], body[1:])
     for at in range(until, 127 - 17, 18):
@@ -185,8 +185,8 @@ def _extended(found: Screen, tag: int, body: bytes) -> None:
         if len(body) > 2 and body[2]:
             found.peak_cd_m2 = round(50 * 2 ** (body[2] / 32), 1)
     elif tag == _YCBCR_420_VIDEO:
-        for each in body:
-            found.timings += _vics().get(_code(each), ())
+        for number in body:
+            found.timings += _vics().get(_code(number), ())
 
 
 def monitor_data(screen: Screen, uid: str, name: str | None = None) -> dict[str, Any]:

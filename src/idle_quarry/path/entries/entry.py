@@ -49,8 +49,8 @@ class Entry(EntryPart):
 
 def stored_entry(entry: Entry) -> dict[str, Any]:
     """Return an entry as it is kept: its kind, name and uid, and what differs from what is usual."""
-    said = entry.model_dump(mode="json", exclude_defaults=True, exclude={"id", "entry"})
-    return {"entry": entry.entry, "format_number": FORMAT_NUMBER, **said}
+    data = entry.model_dump(mode="json", exclude_defaults=True, exclude={"id", "entry"})
+    return {"entry": entry.entry, "format_number": FORMAT_NUMBER, **data}
 
 
 def canonical_entry(entry: Entry) -> str:

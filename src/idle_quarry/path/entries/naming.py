@@ -40,10 +40,10 @@ class NamingRule(Entry):
 
     @model_validator(mode="after")
     def _makes_names(self) -> NamingRule:
-        made = made_name(self.rule, FIELDS)
-        why = name_refused(made)
+        text = made_name(self.rule, FIELDS)
+        why = name_refused(text)
         if why is not None:
-            raise ValueError(f"the rule makes {made[:60]!r}, which is no name: {why}")
+            raise ValueError(f"the rule makes {text[:60]!r}, which is no name: {why}")
         return self
 
     @property
@@ -54,17 +54,17 @@ class NamingRule(Entry):
 
 def fields_of(rule: str) -> tuple[str, ...]:
     """Return the fields of a rule in order. Raises `ValueError` for a field that there is not, or a brace too many."""
-    found = []
+    results = []
     for inside in _FIELD.findall(rule):
         name, _, form = inside.partition(":")
         if name not in FIELDS:
             raise ValueError(f"there is no field {{{name[:30]}}}; there are {', '.join(FIELDS)}")
         if form and not (isinstance(FIELDS[name], int) and _NUMBERED.fullmatch(form)):
             raise ValueError(f"{{{inside[:30]}}}: a number of digits is written {{episode:02}}, of numbers alone")
-        found.append(name)
+        results.append(name)
     if re.search(r"[{}]", _FIELD.sub("", rule)):
         raise ValueError("a brace that opens or closes nothing")
-    return tuple(found)
+    return tuple(results)
 
 
 def made_name(rule: str, fields: Mapping[str, str | int | date]) -> str:

@@ -60,8 +60,8 @@ class ProgrammeLayout(Entry):
     @property
     def words(self) -> str:
         """Return its items in order: "bars 60 s with tone, clock 27 s, black 3 s, programme, end black 5 s"."""
-        said = []
+        texts = []
         for item in self.items:
             length = f" {item.seconds:g} s" if item.seconds is not None else ""
-            said.append(f"{item.what}{length}{' with tone' if item.tone else ''}")
-        return ", ".join(said)
+            texts.append(f"{item.what}{length}{' with tone' if item.tone else ''}")
+        return ", ".join(texts)

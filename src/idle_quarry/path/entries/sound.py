@@ -67,15 +67,15 @@ class SoundLayout(Entry):
         """Return what `other` has that cannot be made of this, in words: a content that is not there, or wider than
         it is.
         """
-        said = []
+        texts = []
         for content in dict.fromkeys(channel.carries for channel in other.channels if channel.carries != "silent"):
             mine, wanted = self.positions(content), other.positions(content)
             if not mine:
-                said.append(f"{content} is missing")
+                texts.append(f"{content} is missing")
             elif not set(wanted) <= set(mine) and not _folds(mine, wanted):
                 missing = [SHORT[at] for at in dict.fromkeys(wanted) if at not in mine]
-                said.append(f"{content} has no {', '.join(missing)}")
-        return tuple(said)
+                texts.append(f"{content} has no {', '.join(missing)}")
+        return tuple(texts)
 
     def folds_into(self, other: SoundLayout) -> bool:
         """Return whether making `other` of this folds channels down: all it wants is there, in more channels."""

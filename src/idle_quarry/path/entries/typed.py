@@ -38,16 +38,16 @@ class Member:
 
 def _words(table: dict[str, str], known: Any, text: str, what: str) -> list[str]:
     """Return the words of a list with commas, as they are kept."""
-    back = {table.get(each, each).lower(): each for each in known}
-    found = []
+    back = {table.get(item, item).lower(): item for item in known}
+    results = []
     for part in text.split(","):
         word = back.get(part.strip().lower())
         if word is None:
             raise NotUnderstood(
                 f"no {what}", subject=repr(part.strip()[:30]), remedy="say " + ", ".join(table.get(e, e) for e in known)
             )
-        found.append(word)
-    return found
+        results.append(word)
+    return results
 
 
 def say_door(door: Door) -> str:
@@ -72,7 +72,7 @@ def read_door(text: str) -> dict[str, Any]:
     sides = re.split(r"[×x]", parts[0], flags=re.IGNORECASE)
     if len(sides) != 2 or not all(re.fullmatch(r"\d{2,5}(\s*,\s*\d{2,5})*", side.strip()) for side in sides):
         raise NotUnderstood("no widths and lines", subject=repr(parts[0][:30]), remedy="write 1920 × 1080")
-    widths, lines = ([int(each) for each in side.split(",")] for side in sides)
+    widths, lines = ([int(name) for name in side.split(",")] for side in sides)
     interfaces = {interface.lower(): interface for interface in INTERFACES}
     if parts[4].lower() not in interfaces:
         raise NotUnderstood("no interface", subject=repr(parts[4][:30]), remedy="say " + ", ".join(INTERFACES))
@@ -80,7 +80,7 @@ def read_door(text: str) -> dict[str, Any]:
         "widths": widths,
         "lines": lines,
         "scans": _words(_SCAN_WORDS, SCANS, parts[1], "scan"),
-        "rates": [rate_text(rate_from_text(each.strip())) for each in parts[2].split(",")],
+        "rates": [rate_text(rate_from_text(name.strip())) for name in parts[2].split(",")],
         "transfers": _words(_TRANSFER_WORDS, TRANSFERS, parts[3], "transfer"),
         "interface": interfaces[parts[4].lower()],
         **({"mapping": parts[5]} if len(parts) == 6 else {}),
@@ -111,7 +111,7 @@ def read_channel(text: str) -> dict[str, Any]:
     rest = cleaned[len(at) :].strip()
     language = re.search(r"(?:^| )([a-z]{2,3}(-[A-Z]{2})?)$", rest)
     contents = {
-        **{short.lower(): each for each, short in SHORT_CONTENT.items() if short},
+        **{short.lower(): name for name, short in SHORT_CONTENT.items() if short},
         **{content: content for content in CONTENTS},
     }
     if language and rest.lower() not in contents:
@@ -172,12 +172,12 @@ def say_clause(clause: Clause) -> str:
 
 def read_clause(text: str) -> dict[str, Any]:
     """Return the fields of a clause that was typed. Raises `NotUnderstood`."""
-    number, colon, said = text.partition(":")
-    if not colon or not number.strip() or not said.strip():
+    number, colon, words = text.partition(":")
+    if not colon or not number.strip() or not words.strip():
         raise NotUnderstood("no clause", subject=repr(text[:40]), remedy="write its number, a colon, and what it asks")
     check = re.search(r"\s*\[([a-z_]{1,30})\]\s*$", number)
     named = number[: check.start()] if check else number
-    return {"number": named.strip(), "text": said.strip(), **({"check": check.group(1)} if check else {})}
+    return {"number": named.strip(), "text": words.strip(), **({"check": check.group(1)} if check else {})}
 
 
 #: By the class of the member.

@@ -16,16 +16,16 @@ def words_of(entry: Entry) -> str:
     """Return what an entry says, in a line."""
     if isinstance(entry, Monitor):
         lines = sorted({line for door in entry.accepts for line in door.lines})
-        return f"{entry.kind}; {', '.join(str(each) for each in lines)} lines"
+        return f"{entry.kind}; {', '.join(str(number) for number in lines)} lines"
     if isinstance(entry, DeliverySpec):
         return f"{entry.format}, {entry.codec}, {entry.sound.layout}"
     if isinstance(entry, CodecVariant):
-        said = [f"{entry.mbps:g} Mb/s" if entry.mbps else "", f"groups of {entry.gop}" if entry.gop else ""]
-        said += [
+        texts = [f"{entry.mbps:g} Mb/s" if entry.mbps else "", f"groups of {entry.gop}" if entry.gop else ""]
+        texts += [
             "rates by a table" if entry.table else "",
             "in " + " or ".join(entry.containers) if entry.containers else "",
         ]
-        return ", ".join([f"of {entry.base}", *(part for part in said if part)])
+        return ", ".join([f"of {entry.base}", *(part for part in texts if part)])
     if isinstance(entry, Codec):
         return f"{entry.standard} {entry.profile}".strip()
     if isinstance(entry, SoundLayout | ProgrammeLayout | KeptFormat):

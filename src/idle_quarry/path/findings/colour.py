@@ -27,72 +27,72 @@ def find(e: Evaluation) -> Iterator[Finding]:
     yield from _working(e)
 
 
-def _colour(each: JoinedLink) -> Iterator[Finding]:
-    step = each.link.plan.step(ColourStep)
+def _colour(row: JoinedLink) -> Iterator[Finding]:
+    step = row.link.plan.step(ColourStep)
     if step is None:
         return
-    name, place = each.own.name, each.own.place
-    source, target = each.source.format.encoding, each.target.format.encoding
-    if each.link.policy.colour == "leave":
+    name, place = row.own.name, row.own.place
+    source, target = row.source.format.encoding, row.target.format.encoding
+    if row.link.policy.colour == "leave":
         convert = remedy("Convert", (f"{place}.policy.colour", "convert"))
         severity = "stop" if step.grade == "broken" else "caution"
-        yield Finding(severity, "colour_left", each.own.id, f"{name}: {step.text}.", convert)
+        yield Finding(severity, "colour_left", row.own.id, f"{name}: {step.text}.", convert)
         return
     outside = step.gamut_outside
     if is_hdr(source.transfer) and not is_hdr(target.transfer):
-        _, text = transfer_words(source.transfer, target.transfer, each.link.policy.tone)
+        _, text = transfer_words(source.transfer, target.transfer, row.link.policy.tone)
         where = (
             f"; {percent(outside, 0)} of the colours lie outside {PRIMARIES[target.primaries].label}" if outside else ""
         )
         text = f"{name}: {text}{where}."
-        severity = "note" if each.own.kind == "monitor" else "caution"
-        yield Finding(severity, "hdr_to_sdr", each.own.id, text, None, {"gamut_outside": outside})
+        severity = "note" if row.own.kind == "monitor" else "caution"
+        yield Finding(severity, "hdr_to_sdr", row.own.id, text, None, {"gamut_outside": outside})
     elif is_hdr(target.transfer) and not is_hdr(source.transfer):
         text = (
             f"{name}: SDR is placed in {TRANSFERS[target.transfer][0]} with its white at reference white; it gains no"
             " highlights."
         )
-        yield Finding("note", "sdr_to_hdr", each.own.id, text)
+        yield Finding("note", "sdr_to_hdr", row.own.id, text)
     elif outside > _GAMUT_SEEN:
         text = (
             f"{name}: {percent(outside)} of {PRIMARIES[source.primaries].label}'s colours lie outside "
             f"{PRIMARIES[target.primaries].label} and are clipped."
         )
-        yield Finding("caution", "gamut_clipped", each.own.id, text, None, {"gamut_outside": outside})
-    elif source.matrix != target.matrix and "rgb" not in (source.matrix, target.matrix) and each.own.kind == "source":
+        yield Finding("caution", "gamut_clipped", row.own.id, text, None, {"gamut_outside": outside})
+    elif source.matrix != target.matrix and "rgb" not in (source.matrix, target.matrix) and row.own.kind == "source":
         text = f"{name}: {step.text}. Shown without this conversion, greens and reds shift."
-        yield Finding("note", "matrix_change", each.own.id, text)
+        yield Finding("note", "matrix_change", row.own.id, text)
 
 
-def _range(each: JoinedLink) -> Iterator[Finding]:
-    step = each.link.plan.step(RangeStep)
+def _range(row: JoinedLink) -> Iterator[Finding]:
+    step = row.link.plan.step(RangeStep)
     if step is None:
         return
-    source = each.source.format.encoding
-    text = f"{each.own.name}: {step.text}. Taken one for the other, blacks turn grey or are crushed."
+    source = row.source.format.encoding
+    text = f"{row.own.name}: {step.text}. Taken one for the other, blacks turn grey or are crushed."
     cure = None
-    if each.own.kind in ("monitor", "delivery"):
-        cure = remedy(f"Send {source.range} range", (f"{each.own.place}.format.range", source.range))
-    yield Finding("caution", "range_mismatch", each.own.id, text, cure, {"codes_lost": step.codes_lost})
+    if row.own.kind in ("monitor", "delivery"):
+        cure = remedy(f"Send {source.range} range", (f"{row.own.place}.format.range", source.range))
+    yield Finding("caution", "range_mismatch", row.own.id, text, cure, {"codes_lost": step.codes_lost})
 
 
-def _depth(each: JoinedLink) -> Iterator[Finding]:
-    step = each.link.plan.step(DepthStep)
-    name = each.own.name
+def _depth(row: JoinedLink) -> Iterator[Finding]:
+    step = row.link.plan.step(DepthStep)
+    name = row.own.name
     if step is not None and step.grade == "lossy":
         numbers = {"codes_lost": step.codes_lost}
-        if each.link.policy.rounding == "truncate":
-            cure = remedy("Dither", (f"{each.own.place}.policy.rounding", "dither"))
-            yield Finding("caution", "depth_truncated", each.own.id, f"{name}: {step.text}.", cure, numbers)
-        elif each.own.kind == "source":
-            bits = each.source.format.encoding.bit_depth
+        if row.link.policy.rounding == "truncate":
+            cure = remedy("Dither", (f"{row.own.place}.policy.rounding", "dither"))
+            yield Finding("caution", "depth_truncated", row.own.id, f"{name}: {step.text}.", cure, numbers)
+        elif row.own.kind == "source":
+            bits = row.source.format.encoding.bit_depth
             cure = remedy(f"Work at {bits} bits", ("working.format.bit_depth", bits))
-            yield Finding("caution", "depth_loss", each.own.id, f"{name}: {step.text}.", cure, numbers)
+            yield Finding("caution", "depth_loss", row.own.id, f"{name}: {step.text}.", cure, numbers)
         else:
-            yield Finding("note", "depth_loss", each.own.id, f"{name}: {step.text}.", None, numbers)
-    chroma = each.link.plan.step(SamplingStep)
+            yield Finding("note", "depth_loss", row.own.id, f"{name}: {step.text}.", None, numbers)
+    chroma = row.link.plan.step(SamplingStep)
     if chroma is not None and chroma.grade == "lossy":
-        yield Finding("note", "chroma_loss", each.own.id, f"{name}: {chroma.text}.")
+        yield Finding("note", "chroma_loss", row.own.id, f"{name}: {chroma.text}.")
 
 
 def _working(e: Evaluation) -> Iterator[Finding]:

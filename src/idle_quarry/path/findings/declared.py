@@ -62,7 +62,7 @@ def _captions(e: Evaluation, d: Delivery, link: Link | None) -> Iterator[Finding
     where, there = f"delivery:{d.id}", e.template.captions
     for form in d.captions:
         if form not in there:
-            near = next((each for group in _RELATED for each in there if {form, each} <= group), None)
+            near = next((name for group in _RELATED for name in there if {form, name} <= group), None)
             if near is not None:
                 text = f"{d.name}: captions are made as {form} out of {near}; colours and places may differ."
                 yield Finding("note", "captions_converted", where, text)
@@ -103,10 +103,12 @@ def _active(e: Evaluation, d: Delivery, link: Link) -> Iterator[Finding]:
             if bars_above
             else "over the full frame"
         )
-        said = {"full frame": "over the full frame", "16:9 letterbox": "with bars above and below"}.get(d.active_format)
+        words = {"full frame": "over the full frame", "16:9 letterbox": "with bars above and below"}.get(
+            d.active_format
+        )
         if d.active_format in ("4:3 centre", "14:9 centre"):
-            said = "with bars at the sides"
-        if said is not None and said != lies:
+            words = "with bars at the sides"
+        if words is not None and words != lies:
             right = {"over the full frame": "full frame", "with bars above and below": "16:9 letterbox"}.get(
                 lies, "4:3 centre"
             )

@@ -56,19 +56,19 @@ _MEMBERS = {"accepts": "input", "channels": "channel", "items": "item", "clauses
 def changes_in_words(before: Entry, now: Entry) -> str:
     """Return what differs between two states of an entry, the first few things and how many more."""
     a, b = facts_of(before), facts_of(now)
-    told = []
+    lines = []
     for place in dict.fromkeys([*a, *b]):
         if a.get(place) == b.get(place) or place == "source":
             continue
         if place not in a:
-            told.append(f"{_label(place)} is new ({_said(b[place])})")
+            lines.append(f"{_label(place)} is new ({_said(b[place])})")
         elif place not in b:
-            told.append(f"{_label(place)} is gone ({_said(a[place])})")
+            lines.append(f"{_label(place)} is gone ({_said(a[place])})")
         else:
-            told.append(f"{_label(place)} {_said(a[place])} → {_said(b[place])}")
-    more = len(told) - _MOST_TOLD
-    said = "; ".join(told[:_MOST_TOLD]) + (f"; and {more} more" if more > 0 else "")
-    return said or f"its figures come from elsewhere: {now.source}"
+            lines.append(f"{_label(place)} {_said(a[place])} → {_said(b[place])}")
+    more = len(lines) - _MOST_TOLD
+    text = "; ".join(lines[:_MOST_TOLD]) + (f"; and {more} more" if more > 0 else "")
+    return text or f"its figures come from elsewhere: {now.source}"
 
 
 def _label(place: str) -> str:

@@ -32,28 +32,28 @@ def refusals(monitor: Monitor, fmt: SignalFormat) -> tuple[str, ...]:
 @lru_cache(maxsize=4096)
 def _refusals(monitor_id: str, fmt: SignalFormat) -> tuple[str, ...]:
     monitor = monitors()[monitor_id]
-    each = [_door_refusals(door, fmt) for door in monitor.accepts]
-    best = min(each, key=len)
+    item = [_door_refusals(door, fmt) for door in monitor.accepts]
+    best = min(item, key=len)
     if best:
         return tuple(best)
     return () if fmt.encoding.range in monitor.ranges else (f"it takes only {' or '.join(monitor.ranges)} range",)
 
 
 def _door_refusals(door: Door, fmt: SignalFormat) -> list[str]:
-    said: list[str] = []
+    texts: list[str] = []
     if fmt.raster.height not in door.lines or fmt.raster.width not in door.widths:
-        said.append(f"it takes {door.widths[0]} × {' or '.join(str(n) for n in door.lines)}")
+        texts.append(f"it takes {door.widths[0]} × {' or '.join(str(n) for n in door.lines)}")
     if fmt.scan not in door.scans:
-        said.append("it takes " + " or ".join("PsF" if s == "psf" else s for s in door.scans))
+        texts.append("it takes " + " or ".join("PsF" if s == "psf" else s for s in door.scans))
     if rate_text(fmt.rate) not in door.rates:
-        said.append(f"it takes {', '.join(door.rates)} frames a second")
+        texts.append(f"it takes {', '.join(door.rates)} frames a second")
     if fmt.encoding.transfer not in door.transfers:
-        said.append("it shows " + " or ".join({"bt709": "SDR"}.get(t, t.upper()) for t in door.transfers))
+        texts.append("it shows " + " or ".join({"bt709": "SDR"}.get(t, t.upper()) for t in door.transfers))
     travels = carriage(fmt)
-    if not said and (travels is None or INTERFACES.index(travels.interface) > INTERFACES.index(door.interface)):
+    if not texts and (travels is None or INTERFACES.index(travels.interface) > INTERFACES.index(door.interface)):
         needs = f"needs {travels.interface}" if travels else "travels over no serial interface"
-        said.append(f"its input is {door.interface}, and the signal {needs}")
-    return said
+        texts.append(f"its input is {door.interface}, and the signal {needs}")
+    return texts
 
 
 def acceptable_formats(monitor: Monitor, working: SignalFormat) -> list[SignalFormat]:

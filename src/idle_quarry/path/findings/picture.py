@@ -24,18 +24,18 @@ def find(e: Evaluation) -> Iterator[Finding]:
             continue
         yield from _placed(joint)
     working = e.template.working.format
-    for said in irregularities(working):
+    for text in irregularities(working):
         near = nearest_standard(working)
         cure = remedy(f"Work at {near.words}", ("working.format", near.format))
-        yield Finding("caution", "format_irregular", "working", f"Programme: {said}.", cure)
+        yield Finding("caution", "format_irregular", "working", f"Programme: {text}.", cure)
 
 
-def _placed(each: JoinedLink) -> Iterator[Finding]:
-    step, where = each.link.plan.step(FitStep), each.link.plan.placement
+def _placed(row: JoinedLink) -> Iterator[Finding]:
+    step, where = row.link.plan.step(FitStep), row.link.plan.placement
     if step is None or where is None:
         return
-    name, place = each.own.name, f"{each.own.place}.policy.fit"
-    source, target = each.source.format.raster, each.target.format.raster
+    name, place = row.own.name, f"{row.own.place}.policy.fit"
+    source, target = row.source.format.raster, row.target.format.raster
     numbers = dict(step.numbers)
     error = abs(float(where.geometry_error) - 1)
     if where.scale_x == where.scale_y == 1 and error and source.display_aspect == target.display_aspect:
@@ -45,51 +45,51 @@ def _placed(each: JoinedLink) -> Iterator[Finding]:
         )
         text += f", the programme's over {target.picture_width}: {percent(error)} in shape, samples untouched."
         cure = None
-        if each.own.kind == "source" and count:
-            cure = remedy(f"Count it over {target.picture_width}", (f"{each.own.place}.format.raster", target))
-        yield Finding("note", "shape_convention", each.own.id, text, cure, numbers)
+        if row.own.kind == "source" and count:
+            cure = remedy(f"Count it over {target.picture_width}", (f"{row.own.place}.format.raster", target))
+        yield Finding("note", "shape_convention", row.own.id, text, cure, numbers)
         return
     if error > _SHAPE_SEEN:
         shape = f"{aspect_text(source.display_aspect)} is stretched to {aspect_text(target.display_aspect)}"
         text = (
             f"{name}: {shape}; circles become {percent(error)} {'wider' if where.geometry_error > 1 else 'narrower'}."
         )
-        yield Finding("stop", "aspect_stretched", each.own.id, text, remedy("Fit inside", (place, "inside")), numbers)
+        yield Finding("stop", "aspect_stretched", row.own.id, text, remedy("Fit inside", (place, "inside")), numbers)
     if where.cropped:
         text = (
             f"{name}: {percent(float(where.cropped))} of the picture is trimmed ({source.size_text} into"
             f" {target.size_text})."
         )
-        cure = remedy("Keep all of it, with bars", (place, "inside")) if each.link.policy.fit != "inside" else None
+        cure = remedy("Keep all of it, with bars", (place, "inside")) if row.link.policy.fit != "inside" else None
         severity = "caution" if where.cropped > 0.02 else "note"
-        yield Finding(severity, "cropped", each.own.id, text, cure, numbers)
+        yield Finding(severity, "cropped", row.own.id, text, cure, numbers)
     if where.unused > 0.001:
         bars = "at the sides" if source.display_aspect < target.display_aspect else "above and below"
         text = (
             f"{name}: {aspect_text(source.display_aspect)} sits inside {aspect_text(target.display_aspect)} "
             f"with bars {bars}: {percent(float(where.unused))} of the frame is unused."
         )
-        small = max(where.scale_x, where.scale_y) <= 1 and each.link.policy.fit == "same"
+        small = max(where.scale_x, where.scale_y) <= 1 and row.link.policy.fit == "same"
         if small:
             text = (
                 f"{name}: {source.size_text} is copied into {target.size_text}: {percent(float(where.unused))} stays"
                 " black."
             )
-        yield Finding("note", "unused_area", each.own.id, text, None, numbers)
+        yield Finding("note", "unused_area", row.own.id, text, None, numbers)
     enlarged = float(where.scale_y)
-    if enlarged > 1.01 and each.own.kind == "source":
+    if enlarged > 1.01 and row.own.kind == "source":
         severity = "caution" if enlarged > _SOFT else "note"
         text = (
             f"{name} is enlarged to {percent(enlarged)}: {source.height} lines become"
             f" {round(source.height * enlarged)}."
         )
-        yield Finding(severity, "enlarged", each.own.id, text, None, numbers)
-    elif enlarged > 1.01 and each.own.kind == "delivery":
+        yield Finding(severity, "enlarged", row.own.id, text, None, numbers)
+    elif enlarged > 1.01 and row.own.kind == "delivery":
         text = (
             f"{name} has more lines than the programme: {source.height} are enlarged to {target.height}. "
             "Detail that cameras recorded is thrown away first and then invented."
         )
         cure = remedy(f"Work at {target.size_text}", ("working.format.raster", target))
-        if each.source.format.scan == "interlaced" and target.height > 1080:
+        if row.source.format.scan == "interlaced" and target.height > 1080:
             cure = None
-        yield Finding("caution", "delivery_enlarged", each.own.id, text, cure, numbers)
+        yield Finding("caution", "delivery_enlarged", row.own.id, text, cure, numbers)

@@ -54,7 +54,7 @@ def _working_alone(e: Evaluation) -> Iterator[Finding]:
     """Find a programme at a rate of another family than all that comes in and all that goes out."""
     web = {f"delivery:{delivery.id}" for delivery in e.template.deliveries if delivery.for_web}  # they follow
     ends = [joint for joint in joined(e) if joint.own.kind in ("source", "delivery") and joint.own.id not in web]
-    rates = Counter((each.source if each.own.kind == "source" else each.target).format.rate for each in ends)
+    rates = Counter((row.source if row.own.kind == "source" else row.target).format.rate for row in ends)
     working = e.template.working.format.rate
     kinds = {end.own.kind for end in ends}
     if (
@@ -63,7 +63,7 @@ def _working_alone(e: Evaluation) -> Iterator[Finding]:
         or rate_family(working) in map(rate_family, rates)
     ):
         return
-    if all(step is None or step.method == "speed" for each in ends for step in [each.link.plan.step(RateStep)]):
+    if all(step is None or step.method == "speed" for row in ends for step in [row.link.plan.step(RateStep)]):
         return  # played at another speed and back, nothing is lost
     rate = rates.most_common(1)[0][0]
     text = (
@@ -76,37 +76,37 @@ def _working_alone(e: Evaluation) -> Iterator[Finding]:
     yield Finding("stop", "rate_of_nothing_else", "working", text, remedy(f"Work at {rate_text(rate)}", *edits))
 
 
-def _near_miss(each: JoinedLink) -> str:
-    step = each.link.plan.step(RateStep)
+def _near_miss(row: JoinedLink) -> str:
+    step = row.link.plan.step(RateStep)
     assert step is not None
-    before, after = rate_text(each.source.format.rate), rate_text(each.target.format.rate)
+    before, after = rate_text(row.source.format.rate), rate_text(row.target.format.rate)
     slow, whole = (before, after) if "." in before else (after, before)
     called = f"What is called {whole} is usually {slow}; " if whole in ("30", "60") else ""
-    return f"{each.own.name}: {step.text}. {called}{before} and {after} are not the same rate."
+    return f"{row.own.name}: {step.text}. {called}{before} and {after} are not the same rate."
 
 
-def _whole_rate_remedy(each: JoinedLink) -> Remedy | None:
+def _whole_rate_remedy(row: JoinedLink) -> Remedy | None:
     """Return the remedy that takes the slowed rate at both ends: cameras that say 30 record 30000/1001."""
-    before, after = each.source.format.rate, each.target.format.rate
+    before, after = row.source.format.rate, row.target.format.rate
     slow = min(before, after)
-    if each.own.kind == "source" and slow != before:
-        return remedy(f"Read it as {rate_text(slow)}", (f"{each.own.place}.format.rate", slow))
-    if each.own.kind == "source":
+    if row.own.kind == "source" and slow != before:
+        return remedy(f"Read it as {rate_text(slow)}", (f"{row.own.place}.format.rate", slow))
+    if row.own.kind == "source":
         return remedy(f"Work at {rate_text(slow)}", ("working.format.rate", slow))
-    return remedy("Play it 0.1 % off speed", (f"{each.own.place}.policy.retime", "speed"))
+    return remedy("Play it 0.1 % off speed", (f"{row.own.place}.policy.retime", "speed"))
 
 
-def _work_at_remedy(e: Evaluation, each: JoinedLink) -> Remedy | None:
-    if each.own.kind == "source":
+def _work_at_remedy(e: Evaluation, row: JoinedLink) -> Remedy | None:
+    if row.own.kind == "source":
         main = main_source(e)
-        fmt = each.source.format
-        if main is not None and main.id == each.own.id and fmt.scan == each.target.format.scan:
+        fmt = row.source.format
+        if main is not None and main.id == row.own.id and fmt.scan == row.target.format.scan:
             return remedy(f"Work at {rate_text(fmt.rate)}", ("working.format.rate", fmt.rate))
         return None
-    delivered = next(d for d in e.template.deliveries if f"delivery:{d.id}" == each.own.id)
+    delivered = next(d for d in e.template.deliveries if f"delivery:{d.id}" == row.own.id)
     if delivered.for_web:
-        rate = each.source.format.rate
-        return remedy(f"Deliver at {rate_text(rate)}", (f"{each.own.place}.format.rate", rate))
+        rate = row.source.format.rate
+        return remedy(f"Deliver at {rate_text(rate)}", (f"{row.own.place}.format.rate", rate))
     return None
 
 

@@ -46,9 +46,9 @@ def find(e: Evaluation) -> Iterator[Finding]:
             )
             web, torn = d.for_web, len(wanted_by(e, "line_up_dbfs")) > 1
             cure = remedy(f"Line up at {db(d.line_up_dbfs)} dBFS", ("sound.line_up_dbfs", d.line_up_dbfs))
-            said = text + (CANNOT_SUIT_BOTH if torn and not web else "")
+            words = text + (CANNOT_SUIT_BOTH if torn and not web else "")
             yield Finding(
-                "note" if web or torn else "caution", "line_up_differs", where, said, None if web or torn else cure
+                "note" if web or torn else "caution", "line_up_differs", where, words, None if web or torn else cure
             )
         if d.loudness_lufs is not None and d.loudness_lufs != plan.loudness_lufs:
             own = "has no aim" if plan.loudness_lufs is None else f"{db(plan.loudness_lufs)}"
@@ -59,10 +59,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
             text = f"{d.name} allows peaks to {db(d.true_peak_dbtp)} dBTP, the programme {own}."
             cure = remedy(f"Limit to {db(d.true_peak_dbtp)} dBTP", ("sound.true_peak_dbtp", d.true_peak_dbtp))
             yield Finding("caution", "true_peak_differs", where, text, cure)
-        sound_layout, made = layouts[d.layout], layouts[plan.layout]
-        lacking = made.lacks(sound_layout)
+        sound_layout, result = layouts[d.layout], layouts[plan.layout]
+        lacking = result.lacks(sound_layout)
         if lacking:
-            text = f"{d.name} wants {sound_layout.name}, the programme is made in {made.name}: {'; '.join(lacking)}."
+            text = f"{d.name} wants {sound_layout.name}, the programme is made in {result.name}: {'; '.join(lacking)}."
             yield Finding(
                 "caution",
                 "layout_short",
@@ -70,13 +70,13 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 text,
                 remedy(f"Work in {sound_layout.name}", ("sound.layout", d.layout)),
             )
-        elif made.folds_into(sound_layout):
+        elif result.folds_into(sound_layout):
             yield Finding(
                 "note",
                 "layout_folded",
                 where,
-                f"{d.name}: {made.name} is folded down to {sound_layout.name} by BS.775:"
-                f" {downmix_words(made, sound_layout)}.",
+                f"{d.name}: {result.name} is folded down to {sound_layout.name} by BS.775:"
+                f" {downmix_words(result, sound_layout)}.",
             )
 
 

@@ -46,8 +46,8 @@ def find(e: Evaluation) -> Iterator[Finding]:
         yield Finding("caution", "line_up_too_long", "timecode", text, cure)
     picture = line_up_pictures().get(t.line_up)
     if picture is not None and not picture.fits(t.intermediate_format):
-        made = format_words(t.intermediate_format)
-        text = f"{picture.name} are not laid out for {made}: levels on a meter would not be those of the standard."
+        result = format_words(t.intermediate_format)
+        text = f"{picture.name} are not laid out for {result}: levels on a meter would not be those of the standard."
         yield Finding("caution", "line_up_unfit", "timecode", text, remedy("Line up by format", ("line_up", "")))
     if not plan.drop and can_drop(rate):
         yield Finding(
@@ -94,9 +94,9 @@ def find(e: Evaluation) -> Iterator[Finding]:
             text = f"{d.name} starts at {theirs}, the programme at {start}: one of them must be renumbered."
             web, torn = d.for_web, len(wanted_by(e, "start")) > 1
             cure = remedy(f"Start at {theirs}", ("timecode.start", d.start.replace(";", ":")))
-            said = text + (CANNOT_SUIT_BOTH if torn and not web else "")
+            words = text + (CANNOT_SUIT_BOTH if torn and not web else "")
             yield Finding(
-                "note" if web or torn else "caution", "start_differs", where, said, None if web or torn else cure
+                "note" if web or torn else "caution", "start_differs", where, words, None if web or torn else cure
             )
 
 

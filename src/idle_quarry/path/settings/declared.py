@@ -21,7 +21,7 @@ _KEPT_FREE = {"Nothing": "nothing", "14:9": "14:9", "4:3": "4:3"}
 def captions_from(text: str) -> tuple[str, ...]:
     """Return forms of captions typed with commas between; none for an empty text. Raises `NotUnderstood`."""
     known = {caption.lower(): caption for caption in CAPTIONS}
-    found = []
+    results = []
     for part in text.split(","):
         word = part.strip().lower()
         if word in ("", _NONE):
@@ -30,8 +30,8 @@ def captions_from(text: str) -> tuple[str, ...]:
             raise NotUnderstood(
                 "no kind of captions", subject=repr(part.strip()[:30]), remedy="say " + ", ".join(CAPTIONS)
             )
-        found.append(known[word])
-    return tuple(dict.fromkeys(found))
+        results.append(known[word])
+    return tuple(dict.fromkeys(results))
 
 
 def programme_captions(t: Template) -> Setting:

@@ -31,20 +31,20 @@ SHEET = "entry"
 def entry_settings(entry: Entry, house: HouseEntries = NO_HOUSE) -> list[Setting]:
     """Return an entry's settings in order; the last row of each list adds a member."""
     settings = []
-    for each in (*_SHARED, *ENTRY_FIELDS[type(entry)]):
-        settings += list(_rows(entry, each)) if isinstance(each, MemberList) else [_figure(entry, each, house)]
+    for item in (*_SHARED, *ENTRY_FIELDS[type(entry)]):
+        settings += list(_rows(entry, item)) if isinstance(item, MemberList) else [_figure(entry, item, house)]
     return settings
 
 
-def _figure(entry: Entry, each: FigureField, house: HouseEntries) -> Setting:
+def _figure(entry: Entry, figure_field: FigureField, house: HouseEntries) -> Setting:
     value: Any = entry
-    for part in each.place.split("."):
+    for part in figure_field.place.split("."):
         # a limit that is not stated is what it comes to
         value = entry.limit(part) if isinstance(entry, DeliverySpec) and value is entry.limits else getattr(value, part)
-    parse, choices, free, text = each.parse, each.choices, each.free, each.say(value)
-    follows = each.follows(value) if callable(each.follows) else each.follows
-    if each.place in NAMED_ENTRIES:
-        kind, nothing = NAMED_ENTRIES[each.place]
+    parse, choices, free, text = figure_field.parse, figure_field.choices, figure_field.free, figure_field.say(value)
+    follows = figure_field.follows(value) if callable(figure_field.follows) else figure_field.follows
+    if figure_field.place in NAMED_ENTRIES:
+        kind, nothing = NAMED_ENTRIES[figure_field.place]
         options = _named(kind, entry, house)
         chosen = known(kind).get(value)
         if chosen is not None and value not in options.values():  # the house has it otherwise by now, or no longer
@@ -53,12 +53,12 @@ def _figure(entry: Entry, each: FigureField, house: HouseEntries) -> Setting:
         parse = one_of({**({"None": ""} if nothing else {}), **options}, "entry")
         text = next((name for name, ident in options.items() if ident == value), value or "None")
         follows = _of_named(kind, value)
-    if each.place == "rule" and isinstance(entry, NamingRule):
+    if figure_field.place == "rule" and isinstance(entry, NamingRule):
         follows = f"{entry.example}  ·  {follows}"
     return Setting(
-        place=each.place,
+        place=figure_field.place,
         sheet=SHEET,
-        label=each.label,
+        label=figure_field.label,
         text=text,
         follows=follows,
         parse=parse,
@@ -69,7 +69,7 @@ def _figure(entry: Entry, each: FigureField, house: HouseEntries) -> Setting:
 
 def _named(kind: str, entry: Entry, house: HouseEntries) -> dict[str, str]:
     shipped: Mapping[str, Any] = known(kind)
-    options = {each.name: each.id for each in shipped.values()}
+    options = {item.name: item.id for item in shipped.values()}
     if isinstance(entry, CodecVariant):
         return options  # a variant varies what ships
     for own in house.entries:
@@ -79,30 +79,30 @@ def _named(kind: str, entry: Entry, house: HouseEntries) -> dict[str, str]:
 
 
 def _of_named(kind: str, ident: str) -> str:
-    found = known(kind).get(ident)
-    if found is None:
+    result = known(kind).get(ident)
+    if result is None:
         return ""
     if kind == "codec":
-        return str(found.standard)
-    return str(found.words)
+        return str(result.standard)
+    return str(result.words)
 
 
-def _rows(entry: Entry, each: MemberList) -> Iterable[Setting]:
-    members, how = getattr(entry, each.place), MEMBERS[each.part]
+def _rows(entry: Entry, member_list: MemberList) -> Iterable[Setting]:
+    members, how = getattr(entry, member_list.place), MEMBERS[member_list.part]
     for index, member in enumerate(members):
         yield Setting(
-            f"{each.place}.{index}",
+            f"{member_list.place}.{index}",
             SHEET,
-            f"{each.one} {index + 1}",
+            f"{member_list.one} {index + 1}",
             how.say(member),
-            each.follows(entry, index),
+            member_list.follows(entry, index),
             _member(how.read),
             explained=f"as in: {how.example}; clear it to take it out",
         )
     yield Setting(
-        f"{each.place}.{len(members)}",
+        f"{member_list.place}.{len(members)}",
         SHEET,
-        f"One {each.one.lower()} more",
+        f"One {member_list.one.lower()} more",
         "",
         "",
         _member(how.read),
@@ -153,7 +153,7 @@ def _plain(value: BaseModel) -> dict[str, Any]:
 
 def blank(kind: str, uid: str, name: str) -> Entry:
     """Return a new entry of a kind that says as little as one can."""
-    said: dict[str, dict[str, Any]] = {
+    data: dict[str, dict[str, Any]] = {
         "monitor": {"kind": "panel", "accepts": [MEMBERS[Door].read(MEMBERS[Door].example)]},
         "delivery": {"territory": "50 Hz", "format": "1080i25", "codec": "avci-100"},
         "codec": {"base": next(codec.id for codec in codecs().values() if codec.varies)},
@@ -162,15 +162,15 @@ def blank(kind: str, uid: str, name: str) -> Entry:
         "programme": {"items": [{"what": "programme"}]},
         "naming": {"rule": "{title}"},
     }
-    return entry_from_data({"entry": kind, "uid": uid, "name": name, **said[kind]})
+    return entry_from_data({"entry": kind, "uid": uid, "name": name, **data[kind]})
 
 
 def rate_ladder(ident: str, formats: Iterable[str]) -> list[tuple[str, float]]:
     """Return a codec's data rate in Mb/s for formats in words, those that it can hold, lowest first."""
     codec = codecs()[ident]
-    found = []
+    results = []
     for words in formats:
         fmt = as_held(codec, format_from_words(words))
         if not cannot_hold(codec, fmt):
-            found.append((words, mbps(codec, fmt)))
-    return sorted(found, key=lambda pair: pair[1])
+            results.append((words, mbps(codec, fmt)))
+    return sorted(results, key=lambda pair: pair[1])

@@ -85,7 +85,7 @@ def _several(options: Iterable[str], what: str) -> dict[str, Any]:
     table = {option.lower(): option for option in options}
 
     def read(text: str) -> list[str]:
-        found = []
+        results = []
         for part in text.split(","):
             word = part.strip().lower()
             if word in ("", _NONE):
@@ -94,8 +94,8 @@ def _several(options: Iterable[str], what: str) -> dict[str, Any]:
                 raise NotUnderstood(
                     f"no {what}", subject=repr(part.strip()[:30]), remedy="say " + ", ".join(table.values())
                 )
-            found.append(table[word])
-        return found
+            results.append(table[word])
+        return results
 
     return {
         "parse": read,
@@ -260,7 +260,7 @@ ENTRY_FIELDS: dict[type[Entry], tuple[FigureField | MemberList, ...]] = {
     ),
     NamingRule: (
         FigureField("of", "Names", **_words(("job", "folder", "file"), "thing that is named")),
-        FigureField("rule", "Rule", follows=lambda v: "fields: " + ", ".join(f"{{{each}}}" for each in FIELDS)),
+        FigureField("rule", "Rule", follows=lambda v: "fields: " + ", ".join(f"{{{name}}}" for name in FIELDS)),
     ),
 }
 

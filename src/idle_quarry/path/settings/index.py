@@ -204,8 +204,8 @@ def _sheet_of(place: str) -> str:
 
 def setting_at(template: Template, place: str) -> Setting | None:
     """Return the setting at a place, or None where the template has none there."""
-    found = next((setting for setting in _settings_on(template, _sheet_of(place)) if setting.place == place), None)
-    return offering(found, template, NO_HOUSE) if found is not None else None
+    result = next((setting for setting in _settings_on(template, _sheet_of(place)) if setting.place == place), None)
+    return offering(result, template, NO_HOUSE) if result is not None else None
 
 
 def label_of(template: Template, place: str) -> str:

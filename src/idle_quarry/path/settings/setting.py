@@ -119,4 +119,4 @@ YES_NO = {"Yes": True, "No": False}
 
 def named(table: dict[str, Any], value: Any) -> str:
     """Return the name of a value in a table of names."""
-    return next(key for key, each in table.items() if each == value)
+    return next(key for key, item in table.items() if item == value)

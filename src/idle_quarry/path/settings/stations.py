@@ -37,13 +37,13 @@ def intermediate_settings(t: Template) -> Iterator[Setting]:
     """Yield the settings of the intermediate."""
     plan, sheet = t.intermediate, "intermediate"
     yield codec_setting("intermediate.codec", sheet, plan.codec, t.working.format)
-    each = mbps(codecs()[plan.codec], t.intermediate_format) / 8 * files_of(t.working.eyes)
+    value = mbps(codecs()[plan.codec], t.intermediate_format) / 8 * files_of(t.working.eyes)
     yield Setting(
         "intermediate.streams",
         sheet,
         "Streams",
         str(plan.streams),
-        f"{each * plan.streams:.0f} MB/s together",
+        f"{value * plan.streams:.0f} MB/s together",
         number(1, 64, "", whole=True),
     )
     options: dict[str, Any] = {"Not chosen": None} | {place.name: place.id for place in t.places}
@@ -65,7 +65,7 @@ def intermediate_settings(t: Template) -> Iterator[Setting]:
         "Rendered",
         plan.when,
         _WHEN[plan.when],
-        one_of({each: each for each in _WHEN}, "time to render"),
+        one_of({name: name for name in _WHEN}, "time to render"),
         tuple(_WHEN),
         free=False,
     )

@@ -40,7 +40,7 @@ def drift_seconds_per_hour(source: Fraction, target: Fraction) -> float:
     near = [ratio / simple for simple, off in _MEANT if abs(ratio / simple - 1) < off]
     if not near:
         return 0.0
-    rest = min(near, key=lambda each: abs(each - 1))
+    rest = min(near, key=lambda value: abs(value - 1))
     return float(3600 * (1 - 1 / rest))
 
 
@@ -108,11 +108,11 @@ def weights_at(
     centre = float(Fraction(2 * index + 1, 2) * source / target)
     reach = {"box": 0.5, "triangle": 1.0, "gaussian": 1.5}[mix] * width
     first, last = floor(centre - reach + 1e-9), ceil(centre + reach - 1e-9) - 1
-    found = [
+    results = [
         (n, _below((n + 1 - centre) / width, mix) - _below((n - centre) / width, mix)) for n in range(first, last + 1)
     ]
-    total = sum(weight for _, weight in found)
-    return tuple((n, weight / total) for n, weight in found if weight > 1e-6 * total)
+    total = sum(weight for _, weight in results)
+    return tuple((n, weight / total) for n, weight in results if weight > 1e-6 * total)
 
 
 def _below(x: float, mix: str) -> float:

@@ -144,8 +144,8 @@ def fit_step(found: Placement | None, source: Raster, target: Raster) -> FitStep
     if found is None:
         return None
     figures = [
-        float(each)
-        for each in (
+        float(value)
+        for value in (
             found.scale_x,
             found.scale_y,
             found.offset_x,

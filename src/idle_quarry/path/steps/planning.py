@@ -42,7 +42,7 @@ def plan(source: SignalFormat, target: SignalFormat, policy: Policy = DEFAULT_PO
     fields = source.scan == "interlaced" and target.scan == "interlaced"
     where = placement(source.raster, target.raster, policy, fields=fields)
     scales_lines = where is not None and where.scales_lines
-    found = (
+    result = (
         scan_step(source, target, policy, scales_lines=scales_lines),
         rate_step(source, target, policy),
         fit_step(where, source.raster, target.raster),
@@ -51,5 +51,5 @@ def plan(source: SignalFormat, target: SignalFormat, policy: Policy = DEFAULT_PO
         depth_step(source.encoding, target.encoding, policy),
         sampling_step(source.encoding, target.encoding),
     )
-    steps = tuple(step for step in found if step is not None)
+    steps = tuple(step for step in result if step is not None)
     return LinkPlan(worst(step.grade for step in steps), steps, where)

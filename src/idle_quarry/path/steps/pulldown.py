@@ -44,10 +44,10 @@ CADENCES: dict[str, Cadence] = {
 
 def pictures_of(fmt: SignalFormat, cadence: str) -> SignalFormat | None:
     """Return the format of the whole pictures that a cadence spreads over `fmt`; None where it cannot run in that."""
-    found = CADENCES[cadence]
-    if (fmt.scan == "interlaced") != found.fields or fmt.scan == "psf":
+    result = CADENCES[cadence]
+    if (fmt.scan == "interlaced") != result.fields or fmt.scan == "psf":
         return None
-    return SignalFormat(fmt.raster, fmt.rate * found.share, "progressive", None, fmt.encoding)
+    return SignalFormat(fmt.raster, fmt.rate * result.share, "progressive", None, fmt.encoding)
 
 
 def cadences_in(fmt: SignalFormat) -> list[Cadence]:

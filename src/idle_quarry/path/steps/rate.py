@@ -36,9 +36,9 @@ class RateStep(Step):
 
     @property
     def numbers(self) -> dict[str, Any]:
-        found = super().numbers
-        del found["played"], found["cadence"]
-        return found | {"method": f"cadence {self.cadence}", "cadence": self.cadence} if self.cadence else found
+        results = super().numbers
+        del results["played"], results["cadence"]
+        return results | {"method": f"cadence {self.cadence}", "cadence": self.cadence} if self.cadence else results
 
 
 def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> RateStep | None:
@@ -84,10 +84,10 @@ def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> Rat
         )
         return RateStep("lossy", text, method, blended=float(sum(n > 1 for n in counts)), drift_seconds_per_hour=drift)
     blended = float(1000 * (1 - Fraction(1, ratio.denominator)))
-    made = "mixed from two neighbours" if method == "blend" else "made along the motion"
+    result = "mixed from two neighbours" if method == "blend" else "made along the motion"
     return RateStep(
         "lossy",
-        f"{name_before} to {name_after}: {blended / 10:.1f} % of pictures are {made}",
+        f"{name_before} to {name_after}: {blended / 10:.1f} % of pictures are {result}",
         method,
         blended=blended,
         dropped=float((ratio - 1) * 1000) if ratio > 1 and ratio.denominator == 1 else 0.0,

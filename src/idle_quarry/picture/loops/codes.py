@@ -33,13 +33,13 @@ def coded(
     factor, begin, close = np.float32(span), np.float32(zero), np.float32(near)
     lowest, highest = np.float32(low), np.float32(high)
     for y in range(first, last):
-        thresholds, given, made = tile[y % len(tile)], values[y], out[y]
+        thresholds, given, result = tile[y % len(tile)], values[y], out[y]
         for x in range(values.shape[1]):
             exact = given[x] * factor + begin
             whole = np.rint(exact)
             cut = np.floor(exact + thresholds[x])
             code = whole if abs(exact - whole) < close else cut
-            made[x] = np.int32(min(max(code, lowest), highest))
+            result[x] = np.int32(min(max(code, lowest), highest))
 
 
 @loop(error_model="numpy")
@@ -97,7 +97,7 @@ def seen(
     wide = cb.shape[1] * across  # a line of an odd width is made a sample longer
     red, green, blue = np.empty(wide, np.float32), np.empty(wide, np.float32), np.empty(wide, np.float32)
     for row in range(first, last):
-        given, us, vs, made = luma[row], cb[row // down], cr[row // down], out[row]
+        given, us, vs, result = luma[row], cb[row // down], cr[row // down], out[row]
         for column in range(cb.shape[1]):
             u, v = np.float32(us[column]) - zero, np.float32(vs[column]) - zero
             for x in range(column * across, (column + 1) * across):
@@ -108,7 +108,7 @@ def seen(
             green[x] = min(max(y + green[x], lowest), highest)
             blue[x] = min(max(y + blue[x], lowest), highest)
         for x in range(width):
-            made[x, 0], made[x, 1], made[x, 2] = (
+            result[x, 0], result[x, 1], result[x, 2] = (
                 np.uint8(np.int32(red[x])),
                 np.uint8(np.int32(green[x])),
                 np.uint8(np.int32(blue[x])),

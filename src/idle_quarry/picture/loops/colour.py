@@ -75,9 +75,9 @@ def _looked(row: Samples, bits: Bits, table: Samples) -> None:  # pragma: no cov
         word = np.int32(bits[x] & sign)
         at = np.int32((word >> shift) - base)
         inside = np.uint32(min(max(at, least), top))
-        made = levels[inside] + np.float32(np.int32(word & rest)) * rises[inside]
-        made = made if at >= least else np.float32(0)
-        row[x] = made if bits[x] >= least else -made
+        result = levels[inside] + np.float32(np.int32(word & rest)) * rises[inside]
+        result = result if at >= least else np.float32(0)
+        row[x] = result if bits[x] >= least else -result
 
 
 @_compiled

@@ -98,8 +98,8 @@ def adaptive(
         most[0], most[width + 1] = most[1], most[width]
         share = moving[row]
         for x in range(width):
-            found = (max(most[x], max(middle[x], right[x])) - floor) * scale
-            share[x] = min(max(found, np.float32(0)), np.float32(1))
+            result = (max(most[x], max(middle[x], right[x])) - floor) * scale
+            share[x] = min(max(result, np.float32(0)), np.float32(1))
         out[2 * row + parity] = own[row]
         missing = out[2 * row + 1 - parity]
         _cubic(own, row, parity, missing)

@@ -128,12 +128,12 @@ def costs(
     for r in range(first, last):
         for c in range(out.shape[1]):
             y, x = CELL * r - _MARGIN, CELL * c - _MARGIN
-            made = (
+            result = (
                 _squares(flat_a, flat_b, height, width, y, x, down[r, c], across[r, c], share)
                 if squared
                 else _apart(flat_a, flat_b, height, width, y, x, down[r, c], across[r, c], share, np.float32(np.inf))
             )
-            out[r, c] = made / np.float32(BLOCK * BLOCK)
+            out[r, c] = result / np.float32(BLOCK * BLOCK)
 
 
 @_compiled
@@ -248,15 +248,15 @@ def parted(
     height, width = np.int32(a.shape[0] - 2 * AROUND), np.int32(a.shape[1] - 2 * AROUND)
     flat_a, flat_b = a.ravel(), b.ravel()
     share = np.float32(phase)
-    found = np.empty(5, np.float32)
+    result = np.empty(5, np.float32)
     for r in range(first, last):
         for c in range(down.shape[1]):
             y, x, v, u = CELL * r - _MARGIN, CELL * c - _MARGIN, down[r, c], across[r, c]
             for n in range(5):  # one above, left, here, right, below
                 by_v, by_u = (n == 4) - (n == 0), (n == 3) - (n == 1)
-                found[n] = _squares(flat_a, flat_b, height, width, y, x, v + by_v, u + by_u, share)
-            out_down[r, c] = np.float32(v) + _lowest(found[2], found[0], found[4])
-            out_across[r, c] = np.float32(u) + _lowest(found[2], found[1], found[3])
+                result[n] = _squares(flat_a, flat_b, height, width, y, x, v + by_v, u + by_u, share)
+            out_down[r, c] = np.float32(v) + _lowest(result[2], result[0], result[4])
+            out_across[r, c] = np.float32(u) + _lowest(result[2], result[1], result[3])
 
 
 @_small
@@ -278,13 +278,13 @@ def calmed(first: int, last: int, cells: Samples, out: Samples) -> None:  # prag
         for c in range(columns):  # each column in order; the median of nine is the middle of three of those
             a, b, d = one[c], two[c], three[c]
             low[c + 1], mid[c + 1], high[c + 1] = min(a, min(b, d)), _middle(a, b, d), max(a, max(b, d))
-        for each in (low, mid, high):
-            each[0], each[columns + 1] = each[1], each[columns]
-        made = out[r]
+        for plane in (low, mid, high):
+            plane[0], plane[columns + 1] = plane[1], plane[columns]
+        result = out[r]
         for c in range(columns):
             lows = max(low[c], max(low[c + 1], low[c + 2]))
             highs = min(high[c], min(high[c + 1], high[c + 2]))
-            made[c] = _middle(lows, _middle(mid[c], mid[c + 1], mid[c + 2]), highs)
+            result[c] = _middle(lows, _middle(mid[c], mid[c + 1], mid[c + 2]), highs)
 
 
 @_small
@@ -357,12 +357,12 @@ def spread(first: int, last: int, cells: Samples, out: Samples) -> None:  # prag
     rows, columns = cells.shape
     line = np.empty(columns, np.float32)
     for r in range(first, last):
-        one, two, three, made = cells[max(r - 1, 0)], cells[r], cells[min(r + 1, rows - 1)], out[r]
+        one, two, three, result = cells[max(r - 1, 0)], cells[r], cells[min(r + 1, rows - 1)], out[r]
         for c in range(columns):
             line[c] = one[c] + np.float32(4) * two[c] + three[c]
         for c in range(columns):
             sides = line[max(c - 1, 0)] + line[min(c + 1, columns - 1)]
-            made[c] = (sides + np.float32(4) * line[c]) * np.float32(1 / 36)
+            result[c] = (sides + np.float32(4) * line[c]) * np.float32(1 / 36)
 
 
 @_compiled
@@ -370,9 +370,9 @@ def edged(first: int, last: int, picture: Samples, around: int, out: Samples) ->
     """Put rows `first` to `last` of a picture with `around` samples of edge on each side into `out`."""
     height, width = picture.shape
     for row in range(first, last):
-        given, made = picture[min(max(row - around, 0), height - 1)], out[row]
-        made[:around], made[around + width :] = given[0], given[width - 1]
-        made[around : around + width] = given
+        given, result = picture[min(max(row - around, 0), height - 1)], out[row]
+        result[:around], result[around + width :] = given[0], given[width - 1]
+        result[around : around + width] = given
 
 
 @_compiled
@@ -398,9 +398,9 @@ def halved(first: int, last: int, a: Samples, out: Samples) -> None:  # pragma: 
     """Put means of 2 × 2 samples into `out`."""
     quarter = np.float32(0.25)
     for row in range(first, last):
-        upper, lower, made = a[2 * row], a[2 * row + 1], out[row]
+        upper, lower, result = a[2 * row], a[2 * row + 1], out[row]
         for x in range(out.shape[1]):
-            made[x] = (upper[2 * x] + lower[2 * x] + upper[2 * x + 1] + lower[2 * x + 1]) * quarter
+            result[x] = (upper[2 * x] + lower[2 * x] + upper[2 * x + 1] + lower[2 * x + 1]) * quarter
 
 
 @_compiled
@@ -413,7 +413,7 @@ def mixed(
     """
     rows, columns = doubt.shape
     height, width = out.shape
-    line, told = np.empty(columns + 2, np.float32), np.empty(columns * CELL, np.float32)
+    line, value = np.empty(columns + 2, np.float32), np.empty(columns * CELL, np.float32)
     scale, zero, half, one = np.float32(1 / CELL), np.float32(0), np.float32(0.5), np.float32(1)
     down, right = (moving.shape[0] + height - 1) // height, (moving.shape[1] + width - 1) // width
     for y in range(first, last):
@@ -427,14 +427,14 @@ def mixed(
             before, here, after = line[c], line[c + 1], line[c + 2]
             for i in range(CELL):
                 aside = (np.float32(i) + half) * scale - half
-                told[CELL * c + i] = here + (aside * (after - here) if 2 * i >= CELL else aside * (here - before))
-        made, own, given = out[y], other[y], moving[y * down]
+                value[CELL * c + i] = here + (aside * (after - here) if 2 * i >= CELL else aside * (here - before))
+        result, own, given = out[y], other[y], moving[y * down]
         if right == 1:
             for x in range(width):
-                made[x] += max(told[x], one - given[x]) * (own[x] - made[x])
+                result[x] += max(value[x], one - given[x]) * (own[x] - result[x])
         else:
             for x in range(width):
-                made[x] += max(told[x], one - given[x * right]) * (own[x] - made[x])
+                result[x] += max(value[x], one - given[x * right]) * (own[x] - result[x])
 
 
 # -- cubic splines -------------------------------------------------------------------------------------------------

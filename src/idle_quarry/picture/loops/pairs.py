@@ -22,24 +22,24 @@ def averaged(
     by = np.float32(scale)
     for band in range(out.shape[0]):
         for line in range(out.shape[1]):
-            row, made = luma[starts[band] + line], out[band, line]
+            row, result = luma[starts[band] + line], out[band, line]
             if step == 1:
                 for x in range(out.shape[2]):
-                    made[x] = np.float32(np.int32(row[x])) * by
+                    result[x] = np.float32(np.int32(row[x])) * by
             elif step == 2:
                 for x in range(out.shape[2]):
-                    made[x] = np.float32(np.int32(row[2 * x]) + np.int32(row[2 * x + 1])) * by
+                    result[x] = np.float32(np.int32(row[2 * x]) + np.int32(row[2 * x + 1])) * by
             elif step == 4:
                 for x in range(out.shape[2]):
                     at = 4 * x
                     total = np.int32(row[at]) + np.int32(row[at + 1]) + np.int32(row[at + 2]) + np.int32(row[at + 3])
-                    made[x] = np.float32(total) * by
+                    result[x] = np.float32(total) * by
             else:
                 for x in range(out.shape[2]):
                     total = np.int32(0)
-                    for each in range(step):
-                        total += np.int32(row[step * x + each])
-                    made[x] = np.float32(total) * by
+                    for number in range(step):
+                        total += np.int32(row[step * x + number])
+                    result[x] = np.float32(total) * by
 
 
 @_compiled
@@ -99,5 +99,5 @@ def distances(
                     sums[3] += t[x]
                     sums[4] += u[x]
                     sums[5] += w[x]
-                for each in range(6):
-                    here[each, column] = sums[each] * (less if each < 3 else even_share)
+                for number in range(6):
+                    here[number, column] = sums[number] * (less if number < 3 else even_share)

@@ -56,17 +56,17 @@ def spline_across(first: int, last: int, out: Samples) -> None:  # pragma: no co
     line = np.empty(count + 2 * _FAR, np.float32)
     inner = line[_FAR : _FAR + count]
     for row in range(first, last):
-        made = out[row]
-        inner[:] = made
-        line[:_FAR], line[_FAR + count :] = made[0], made[count - 1]
+        result = out[row]
+        inner[:] = result
+        line[:_FAR], line[_FAR + count :] = result[0], result[count - 1]
         gain = np.float32(-_Z / (1 - _Z * _Z) * 36)
         for x in range(count):
-            made[x] = gain * inner[x]
+            result[x] = gain * inner[x]
         for k in range(1, _FAR + 1):
             gain *= np.float32(_Z)
             before, after = line[_FAR - k : _FAR - k + count], line[_FAR + k : _FAR + k + count]
             for x in range(count):
-                made[x] += gain * (before[x] + after[x])
+                result[x] += gain * (before[x] + after[x])
 
 
 @_small
@@ -138,8 +138,8 @@ def splined(
                         _taken(flat, p + np.uint64(2), u0, u1, u2, u3),
                         _taken(flat, p + np.uint64(3), u0, u1, u2, u3),
                     )
-                    made = rows[k]
-                    made[0], made[1], made[2], made[3] = s0, s1, s2, s3
+                    result = rows[k]
+                    result[0], result[1], result[2], result[3] = s0, s1, s2, s3
                     p += wide
                 for k in range(CELL):
                     put = out[CELL * r + k, CELL * c : CELL * c + CELL]

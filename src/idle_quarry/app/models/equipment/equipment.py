@@ -165,11 +165,11 @@ class Equipment(QObject):
 
     def _told(self, remarks: list[Remark]) -> list[str]:
         """Return what was done with the entry, newest first; of each revision what it changed."""
-        told: list[tuple[str, str]] = []
+        lines: list[tuple[str, str]] = []
         for remark in remarks:
             did = f"{ACTS[remark.act].told}: revision" if remark.act in ACTS else "about revision"
             note = f"\n{remark.note}" if remark.note else ""
-            told.append((remark.time, f"{remark.person}, {remark.time[:10]}: {did} {remark.number}{note}"))
+            lines.append((remark.time, f"{remark.person}, {remark.time[:10]}: {did} {remark.number}{note}"))
         bodies = {revision.number: self._body(revision.number) for revision in self.revisions[:_MOST_COMPARED]}
         for revision in self.revisions:
             note = f"\n{revision.note}" if revision.note else ""
@@ -177,10 +177,10 @@ class Equipment(QObject):
             changed = f", {revision.changed} changed" if revision.changed else ""
             if before is not None and now is not None:
                 changed = f": {changes_in_words(before, now)}"
-            told.append(
+            lines.append(
                 (revision.time, f"{revision.author}, {revision.time[:10]}: revision {revision.number}{changed}{note}")
             )
-        return [text for _, text in sorted(told, key=lambda pair: pair[0], reverse=True)]
+        return [text for _, text in sorted(lines, key=lambda pair: pair[0], reverse=True)]
 
     def _body(self, number: int) -> Entry | None:
         try:
@@ -252,10 +252,10 @@ class Equipment(QObject):
             kind = "Codec" if self.entry.entry == "codec" else kind
             return f"{kind} · ships with the program, read-only: copy it to change it"
         revision = self.stored.revision
-        said = f"{kind} · {_SHELF_WORDS[row.shelf]} · revision {revision.number} by {revision.author}, {revision.state}"
+        text = f"{kind} · {_SHELF_WORDS[row.shelf]} · revision {revision.number} by {revision.author}, {revision.state}"
         if row.aside:
-            said += ", put aside"
-        return said + (" · changed, not saved" if self.dirty else "")
+            text += ", put aside"
+        return text + (" · changed, not saved" if self.dirty else "")
 
     def use_words(self) -> str:
         """Return which templates name it."""

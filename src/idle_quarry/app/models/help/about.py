@@ -55,8 +55,8 @@ def parts() -> list[Component]:
     components = []
     for name, licence in _STANDS_ON.items():
         try:
-            said = metadata(name).json.get("license_expression") or licence
-            components.append(Component(name, version(name), str(said)))
+            text = metadata(name).json.get("license_expression") or licence
+            components.append(Component(name, version(name), str(text)))
         except PackageNotFoundError:
             continue
     own = {"Qt": str(qVersion()), "Idle Quarry": __version__}

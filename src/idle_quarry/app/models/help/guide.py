@@ -35,16 +35,16 @@ def sections() -> tuple[Section, ...]:
 
 def parted(text: str) -> tuple[Section, ...]:
     """Return a Markdown text cut at its headings; code is no heading."""
-    found: list[tuple[str, int, list[str]]] = []
+    results: list[tuple[str, int, list[str]]] = []
     code = False
     for line in text.splitlines():
         code ^= line.startswith("```")
         depth = len(line) - len(line.lstrip("#"))
         if not code and depth in (2, 3) and line[depth : depth + 1] == " ":
-            found.append((line[depth:].strip(), depth, []))
-        elif found:
-            found[-1][2].append(line)
-    return tuple(Section(title, depth, "\n".join(lines).strip()) for title, depth, lines in found)
+            results.append((line[depth:].strip(), depth, []))
+        elif results:
+            results[-1][2].append(line)
+    return tuple(Section(title, depth, "\n".join(lines).strip()) for title, depth, lines in results)
 
 
 class Guide(QObject):
@@ -62,9 +62,9 @@ class Guide(QObject):
     def search(self, text: str) -> None:
         """Show only the sections that have all of these words; the first of them is read."""
         self.words = tuple(text.lower().split())
-        found = self.found()
-        if found and self.shown not in found:
-            self.shown = found[0]
+        results = self.found()
+        if results and self.shown not in results:
+            self.shown = results[0]
         self.changed.emit()
 
     def found(self) -> list[int]:

@@ -15,13 +15,13 @@ if TYPE_CHECKING:
 
 def media_in(paths: list[Path]) -> list[Path]:
     """Return the clips among files and in folders."""
-    found: list[Path] = []
+    results: list[Path] = []
     for path in paths:
         if path.is_dir():
-            found += sorted(p for p in path.rglob("*") if p.suffix.lower() in MEDIA_SUFFIXES and p.is_file())
+            results += sorted(p for p in path.rglob("*") if p.suffix.lower() in MEDIA_SUFFIXES and p.is_file())
         else:
-            found.append(path)
-    return found
+            results.append(path)
+    return results
 
 
 def picture_of(clip: Clip) -> bytes | None:

@@ -79,9 +79,12 @@ class Intake(QObject):
     def templates(self) -> list[tuple[str, str]]:
         """Return what clips can be held against: names with ids; the open template and none come first."""
         document = self.door.document
-        found = [(f"{document.template.name} (open)" if document else "the open template", OPEN), ("no template", NONE)]
+        results = [
+            (f"{document.template.name} (open)" if document else "the open template", OPEN),
+            ("no template", NONE),
+        ]
         page = self.door.read(lambda library: library.page(limit=400)) or []
-        return [*found, *((summary.name, summary.id) for summary in page)]
+        return [*results, *((summary.name, summary.id) for summary in page)]
 
     def hold_against(self, ident: str) -> None:
         """Hold clips against another template, the open one, or none."""
@@ -240,8 +243,8 @@ class Intake(QObject):
         self.rows_changed.emit()
         self.chosen_changed.emit()
         words = format_words(clip.format, fields=True) if clip.format else "no format"
-        said = f"{clip.name} is read as {words} from now on." if fmt else f"{clip.name} is read as measured: {words}."
-        self.door.say(said)
+        text = f"{clip.name} is read as {words} from now on." if fmt else f"{clip.name} is read as measured: {words}."
+        self.door.say(text)
 
     def sound_is_of_windows(self) -> bool:
         """Return whether the chosen clip's loudness is of windows, and the whole could be heard."""

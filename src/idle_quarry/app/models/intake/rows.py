@@ -111,8 +111,8 @@ def _format(row: ClipRow) -> ClipCell:
             text = _rate(value) if disagreement.field == "rate" else words.get(str(value), str(value))
             return f"{text}{names[disagreement.field]}"
 
-        said = ", ".join(declared(disagreement) for disagreement in wrong)
-        return ClipCell(what, f"declared {said}", True)
+        line = ", ".join(declared(disagreement) for disagreement in wrong)
+        return ClipCell(what, f"declared {line}", True)
     return ClipCell(what, bits)
 
 
@@ -143,16 +143,16 @@ def _sound(clip: Clip) -> str:
     audio = clip.declared.audio
     if not audio:
         return "no sound"
-    said = ", ".join(f"{a.layout} {a.sample_rate / 1000:g} kHz" for a in audio[:2])
+    text = ", ".join(f"{a.layout} {a.sample_rate / 1000:g} kHz" for a in audio[:2])
     heard = clip.measured.sound[0] if clip.measured and clip.measured.sound else None
     if heard is None:
-        return said
+        return text
     if all(channel.silent for channel in heard.channels):
-        return f"{said}, silent"
+        return f"{text}, silent"
     if heard.loudness_lufs is None:
-        return said
+        return text
     about = "about " if heard.windows > 1 else ""
-    return f"{said}, {about}{heard.loudness_lufs:.0f} LUFS".replace("-", "−")
+    return f"{text}, {about}{heard.loudness_lufs:.0f} LUFS".replace("-", "−")
 
 
 def _verdict(row: ClipRow) -> ClipCell:
@@ -196,7 +196,7 @@ class ClipRows(TableRows):
 
     def add(self, row: ClipRow) -> None:
         """Add a clip, or replace it where it was looked at before."""
-        at = next((i for i, each in enumerate(self.rows) if each.path == row.path), None)
+        at = next((i for i, item in enumerate(self.rows) if item.path == row.path), None)
         if at is None:
             self.beginInsertRows(QModelIndex(), len(self.rows), len(self.rows))
             self.rows.append(row)
@@ -238,8 +238,8 @@ class RowFilter(QSortFilterProxyModel):
         self.endFilterChange(QSortFilterProxyModel.Direction.Rows)
 
     def filterAcceptsRow(self, row: int, parent: Index) -> bool:
-        found = self._model.rows[row]
-        if self._format and (found.format_words or "no signal format") != self._format:
+        result = self._model.rows[row]
+        if self._format and (result.format_words or "no signal format") != self._format:
             return False
         texts = (str(self._model.index(row, column).data()) for column in range(len(COLUMNS)))
         return not self._text or any(self._text in text.lower() for text in texts)

@@ -53,10 +53,10 @@ class ClipUses:
         document = self._intake.door.document
         if document is None or self._intake.row is None or not self._intake.row.usable:
             return []
-        found: list[tuple[str, Callable[[], object]]] = [("Another source, with its share", self.add_as_source)]
+        results: list[tuple[str, Callable[[], object]]] = [("Another source, with its share", self.add_as_source)]
         for source in document.template.sources:
-            found.append((f"{source.name} is what this clip is", partial(self.set_source, source.id)))
-        return found
+            results.append((f"{source.name} is what this clip is", partial(self.set_source, source.id)))
+        return results
 
     def add_as_source(self) -> None:
         """Add the chosen clip's format as another source of the open template, with its share by duration."""

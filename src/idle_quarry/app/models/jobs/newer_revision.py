@@ -34,13 +34,13 @@ class NewerRevision:
         count = len(self.move.differences)
         differ = "1 setting differs" if count == 1 else f"{count} settings differ"
         revision = self.to.revision
-        said = f"Revision {revision.number} of the template is {revision.state} since: {differ}."
+        text = f"Revision {revision.number} of the template is {revision.state} since: {differ}."
         if self.move.locked:
             return (
-                f"{said} The job cannot move to it: {', '.join(self.move.locked)} cannot change once there is a"
+                f"{text} The job cannot move to it: {', '.join(self.move.locked)} cannot change once there is a"
                 " timeline."
             )
-        return f"{said} {self.renders}".strip()
+        return f"{text} {self.renders}".strip()
 
 
 class MovingOn(QObject):
@@ -103,8 +103,8 @@ class MovingOn(QObject):
         def done(found: Move) -> None:
             self.moving = False
             anew = "papers and line-up clip are" if found.line_up else "papers are"
-            made = f", {len(found.new_folders)} folders made" if found.new_folders else ""
-            jobs.door.say(f"{job.title} stands on revision {to.revision.number} now: its {anew} made anew{made}.")
+            text = f", {len(found.new_folders)} folders made" if found.new_folders else ""
+            jobs.door.say(f"{job.title} stands on revision {to.revision.number} now: its {anew} made anew{text}.")
 
         def failed(error: QuarryError) -> None:
             self.moving = False

@@ -128,23 +128,23 @@ class ChosenTemplate(QObject):
 
     def _told(self, stored: StoredTemplate, remarks: list[Remark]) -> list[str]:
         """Return the history of a revision, newest first: what was said and done, jobs, how it came to be."""
-        told = [remark_words(stored, remark) for remark in remarks]
+        lines = [remark_words(stored, remark) for remark in remarks]
         for record in self.handed:
             if record.revision == stored.revision.number:
                 verdict = "verified, it passes" if record.verdict == "passes" else "verified and accepted"
                 verdict += f"; {record.looked} looked" if record.looked else ""
-                told.append(
+                lines.append(
                     f"{record.author}, {record.time[:10]}: handed over {record.file} of"
                     f" {record.job}\n{record.delivery}: {verdict}"
                 )
         for job in self.jobs:
             if job.revision == stored.revision.number:
-                told.append(f"{job.author}, {job.time[:10]}: started the job {job.title}")
+                lines.append(f"{job.author}, {job.time[:10]}: started the job {job.title}")
         revision = stored.revision
         began = [f"from revision {revision.parent}"] if revision.parent else []
         began += [f"merged with {revision.merged}"] if revision.merged else []
         saved = f"{revision.author}, {revision.time[:10]}: saved {', '.join(began) or 'new'}"
-        return [*told, f"{saved}\n{revision.note}" if revision.note else saved]
+        return [*lines, f"{saved}\n{revision.note}" if revision.note else saved]
 
     # -- in words ------------------------------------------------------------------------------------------
 

@@ -67,12 +67,12 @@ class Feeds(QObject):
     def words(self, feed: TemplateFeed, monitor: Monitor) -> str:
         """Return the same in a sentence."""
         what = self.cell(feed, monitor)
-        said = {
+        text = {
             "black": f"stays black: {'; '.join(what.why)}",
             "not as meant": "; ".join(what.notes),
             "shown": "shows it as meant",
         }[what.state]
-        return f"{feed.template}, {format_words(feed.format)}: {monitor.name} {said}."
+        return f"{feed.template}, {format_words(feed.format)}: {monitor.name} {text}."
 
     def open(self, feed: TemplateFeed) -> None:
         """Open the template of a feed."""

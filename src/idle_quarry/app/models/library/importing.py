@@ -42,10 +42,10 @@ class OfferRow:
         if exchanged is None or self.evaluation is None:
             return f"{self.offer.member}\n{self.offer.trouble}"
         counts = ((self.evaluation.count(severity), severity) for severity in ("stop", "caution"))
-        said = ", ".join(f"{count} {word}{'s' if count > 1 else ''}" for count, word in counts if count)
+        text = ", ".join(f"{count} {word}{'s' if count > 1 else ''}" for count, word in counts if count)
         words = format_words(exchanged.template.working.format)
         worst = f"worst link {self.evaluation.worst_grade}"
-        return f"{exchanged.template.name}\n{words} · {worst}\n{said or 'no stops, no cautions'}"
+        return f"{exchanged.template.name}\n{words} · {worst}\n{text or 'no stops, no cautions'}"
 
     def origin_words(self) -> str:
         """Return where it comes from, and whether it is as it was exported."""

@@ -36,7 +36,7 @@ class ManyTemplates(QObject):
         super().__init__()
         self.door, self._shelf = door, shelf
         self.settings = shelf.settings
-        self.columns = [each for each in door.preferences.table if each] or list(COLUMNS)
+        self.columns = [name for name in door.preferences.table if name] or list(COLUMNS)
         self.order, self.rising = 0, True  #: the column sorted by, 0 is the name
         self.ids: list[str] = []
         self.chosen: list[str] = []
@@ -101,11 +101,13 @@ class ManyTemplates(QObject):
     def views(self) -> list[tuple[str, Callable[[], object] | None]]:
         """Return what can be done with views that are kept: each shown, this one kept, one let go."""
         kept = self.door.preferences.tables
-        found: list[tuple[str, Callable[[], object] | None]] = [(name, partial(self.show_view, name)) for name in kept]
-        found += [("", None)] if kept else []
-        found.append(("Keep this table by a name…", self._ask_name))
-        found += [(f"Forget {name}", partial(self._forget_view, name)) for name in kept]
-        return found
+        results: list[tuple[str, Callable[[], object] | None]] = [
+            (name, partial(self.show_view, name)) for name in kept
+        ]
+        results += [("", None)] if kept else []
+        results.append(("Keep this table by a name…", self._ask_name))
+        results += [(f"Forget {name}", partial(self._forget_view, name)) for name in kept]
+        return results
 
     def _ask_name(self) -> None:
         self._shelf.asked.emit(
@@ -243,14 +245,14 @@ class ManyTemplates(QObject):
             return
         self._stop.clear()
         self._saving = True
-        said = note or f"{counted(len(changes), 'template')} changed together"
+        text = note or f"{counted(len(changes), 'template')} changed together"
 
         def work(ticket: Ticket) -> tuple[list[ImportedTemplate], list[str]]:
             def go_on(count: int) -> bool:
                 ticket.progress(f"saving {count + 1} of {len(changes)}", count / len(changes))
                 return not self._stop.is_set()
 
-            return saved(library, changes, said, go_on)
+            return saved(library, changes, text, go_on)
 
         self._ticket = self.door.workers.start(work, self._saved, self._not_saved, self._progressed)
         door.begin_writing()
@@ -268,10 +270,10 @@ class ManyTemplates(QObject):
         for template in templates:
             self.door.documents.let_go(template.template_id)
         more = f" {len(refused)} were refused: {refused[0]}" if refused else ""
-        told = f"{len(templates)} drafts saved." + more
+        text = f"{len(templates)} drafts saved." + more
         self.door.shelves_changed.emit()
         self.preview = []
         self.running_changed.emit()
         self.preview_changed.emit()
         undo = ("Undo all", lambda: self.door.acts.take_back(templates)) if templates else None
-        self.door.say(told, refusal=not templates, action=undo)
+        self.door.say(text, refusal=not templates, action=undo)

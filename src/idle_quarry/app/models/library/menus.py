@@ -22,15 +22,15 @@ def beginnings(shelf: Shelf) -> Menu:
     def begin(ident: str) -> Callable[[], None]:
         return lambda: shelf.begin_from(ident)
 
-    found: Menu = [
+    results: Menu = [
         (f"From delivery: {spec.name}  ·  {format_words(spec.signal)}", begin(spec.id))
         for spec in (*shelf.door.house.value.specs(), *deliveries().values())
     ]
-    found.append(("", None))
+    results.append(("", None))
     if shelf.chosen.summary is not None:
-        found.append(("From the chosen template", shelf.duplicate))
+        results.append(("From the chosen template", shelf.duplicate))
     return [
-        *found,
+        *results,
         ("From clips…", shelf.begin_from_clips),
         ("The standard set of a house…", shelf.show_standard_set),
     ]
@@ -41,10 +41,10 @@ def more(shelf: Shelf, summary: Summary) -> Menu:
     if summary.aside:
         return [("Put it back on its shelf", shelf.bring_back), ("Export…", shelf.files.ask_export)]
     house, own = shelf.door.read(lambda library: library.defaults()) or (None, None)
-    found: Menu = [("Compare with another template…", shelf.compare_with), ("Copy to own shelf", shelf.duplicate)]
+    results: Menu = [("Compare with another template…", shelf.compare_with), ("Copy to own shelf", shelf.duplicate)]
     if summary.shelf == "own":
-        found.append(("Copy to the house shelf as a draft", shelf.hand_over))
-    found += [
+        results.append(("Copy to the house shelf as a draft", shelf.hand_over))
+    results += [
         ("Rename", shelf.rename),
         ("", None),
         ("Export…", shelf.files.ask_export),
@@ -58,5 +58,5 @@ def more(shelf: Shelf, summary: Summary) -> Menu:
     if summary.shelf == "house":
         is_default = house == summary.id
         text = "No longer the house's default for new jobs" if is_default else "The house's default for new jobs"
-        found.append((text, shelf.toggle_default))
-    return [*found, ("", None), ("Put aside", shelf.put_aside)]
+        results.append((text, shelf.toggle_default))
+    return [*results, ("", None), ("Put aside", shelf.put_aside)]

@@ -111,9 +111,9 @@ class Merge(QObject):
         if self.made is None:
             return "The two cannot be put together as they are."
         count = len(self.made.from_mine) + len(self.made.from_theirs)
-        said = "1 change goes in" if count == 1 else f"{count} changes go in"
+        text = "1 change goes in" if count == 1 else f"{count} changes go in"
         left = self.undecided
-        return said + (f" · {left} to be chosen: changed differently in both drafts" if left else "")
+        return text + (f" · {left} to be chosen: changed differently in both drafts" if left else "")
 
     def heads(self) -> tuple[str, str, str, str]:
         """Return the heads of the table."""

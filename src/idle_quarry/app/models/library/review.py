@@ -111,8 +111,8 @@ class Review(QObject):
                 rule = "Part of this revision is yours: somebody who wrote none of it approves it."
         if now.state == "in review" and not self.door.library.at_hand:
             rule = f"{rule} {_BY_LOGIN.format(person) if by_login else _UNPROVED}".strip()
-        told = tuple((remark_words(stored, remark), remark.act != "comment") for remark in remarks)
-        self.said = RevisionDiscussion(told, now.state == "in review", not own, rule)
+        lines = tuple((remark_words(stored, remark), remark.act != "comment") for remark in remarks)
+        self.said = RevisionDiscussion(lines, now.state == "in review", not own, rule)
         self.said_changed.emit()
 
     # -- in words --------------------------------------------------------------------------------------------
@@ -176,10 +176,10 @@ class Review(QObject):
         assert self.pair is not None
         stored = self.pair[1]
         path = evaluate(stored.template, remedies=False)
-        found = [("the whole revision", "")]
-        found += [(f"station {station.name}", f"station {station.id}") for station in path.stations]
+        results = [("the whole revision", "")]
+        results += [(f"station {station.name}", f"station {station.id}") for station in path.stations]
         links = [f"link {link.source} {link.target}" for link in path.links]
-        return [*found, *((place_words(stored, place), place) for place in links)]
+        return [*results, *((place_words(stored, place), place) for place in links)]
 
     def place_words(self, place: str) -> str:
         """Return a place of the second revision in words."""

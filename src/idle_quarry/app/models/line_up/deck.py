@@ -157,8 +157,8 @@ class DeckModel(QObject):
             return f"recording {self.take.name}, {self.take.frames} frames"
         if self.seen.armed:
             return "rolling to the mark in"
-        said = {"stop": "stands", "play": "plays", "shuttle": f"{status.speed:+d} × play speed"}
-        return said.get(status.state, status.state)
+        data = {"stop": "stands", "play": "plays", "shuttle": f"{status.speed:+d} × play speed"}
+        return data.get(status.state, status.state)
 
     def tape_words(self) -> str:
         """Return what the tape brings."""

@@ -341,7 +341,7 @@ class LineUp(QObject):
             self.times, self.faults = [], []
         self.looked = looked
         self.times = [*self.times[-_COUNTED:], now]
-        self.faults = [each for each in self.faults if now - each[0] < _MINUTE_S][-200:]
+        self.faults = [pair for pair in self.faults if now - pair[0] < _MINUTE_S][-200:]
         self.faults += [(now, fault) for fault in looked.frame.faults]
         if self.packet >= len(looked.frame.packets):
             self.packet = 0

@@ -91,17 +91,17 @@ class Recording(QObject):
             places = [place for place in document.template.places if own is not None and place.id == own.place]
             places += [place for place in document.template.places if place.purpose == "capture"]
             path = places[0].path if places else ""
-        said = fmt, own, tuple(wanted), path
-        if said == self._said:
+        value = fmt, own, tuple(wanted), path
+        if value == self._said:
             return
-        self._said = said
+        self._said = value
         self.folder = path or self.folder
         self.on_break = own.on_break if own is not None else self.on_break
         able_to = {codec.id: codec for codec in able(fmt)} if fmt is not None else {}
         best = max(
             (codec for codec in able_to.values() if codec.quality == "intermediate"), key=self._fitting, default=None
         )
-        self.codec = next((each for each in wanted if each in able_to), best.id if best is not None else "")
+        self.codec = next((name for name in wanted if name in able_to), best.id if best is not None else "")
         self.changed.emit()
 
     def _fitting(self, codec: Codec) -> tuple[bool, float]:

@@ -130,8 +130,8 @@ class LineUpWords:
 
     def faults(self) -> list[str]:
         """Return the faults of the last minute, the newest first, each kind and text once."""
-        made: dict[str, int] = {}
+        results: dict[str, int] = {}
         for _, fault in reversed(self._model.faults):
             text = f"{fault.kind}: {fault.text}" + (f" (line {fault.line})" if fault.line else "")
-            made[text] = made.get(text, 0) + 1
-        return [f"{text}, {count} times" if count > 1 else text for text, count in made.items()]
+            results[text] = results.get(text, 0) + 1
+        return [f"{text}, {count} times" if count > 1 else text for text, count in results.items()]

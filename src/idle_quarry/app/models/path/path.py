@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 #: Sheets that belong to no station, in the order they are thought of.
 #: The sheets that belong to no station, by what they are called.
-SHEETS = {each: SHEET_NAMES[each] for each in ("template", "sound", "timecode", "recording", "places")} | {
+SHEETS = {name: SHEET_NAMES[name] for name in ("template", "sound", "timecode", "recording", "places")} | {
     "structure": "Structure"
 }
 
@@ -128,7 +128,7 @@ class PathModel(QObject):
         link = document.seen.link_of(self.sheet)
         if link is None:
             return False
-        source, target = (document.seen.station(each).format for each in (link.source, link.target))
+        source, target = (document.seen.station(name).format for name in (link.source, link.target))
         return bool(questions(source, target, link.policy))
 
     # -- in words --------------------------------------------------------------------------------------------
@@ -179,7 +179,7 @@ class PathModel(QObject):
         """Carry out a finding's remedy as one step that can be undone."""
         remedy = finding.remedy
         if self.document is not None:  # what is shown may be a moment old: only a remedy that helps now is carried out
-            now = (each.remedy for each in self.document.evaluation.findings if known(each) == known(finding))
+            now = (item.remedy for item in self.document.evaluation.findings if known(item) == known(finding))
             remedy = next(now, None)
         if remedy is not None:
             self.door.edit(remedy.label, *remedy.edits, said=f"{remedy.label}: done.")
@@ -188,12 +188,12 @@ class PathModel(QObject):
         """Put a setting back to what it was at the revision it was begun from."""
         document = self.document
         changes = document.changes() if document is not None else []
-        found = (
+        result = (
             change
             for change in changes
             if change.place == place or place.startswith(f"{change.place}.") or change.place.startswith(f"{place}.")
         )
-        change = next(found, None)
+        change = next(result, None)
         if document is not None and change is not None:
             self._put_back(document, change, f"Put back {label_of(document.template, place)}")
 
@@ -209,13 +209,13 @@ class PathModel(QObject):
         if document is None or document.base is None:
             return []
         base = document.base.template
-        found: list[tuple[str, Callable[[], object] | None]] = []
+        results: list[tuple[str, Callable[[], object] | None]] = []
         for change in document.changes():
             where = document.template if change.after is not None else base
             text = f"Put back {label_of(where, change.place)}{was(change.before)}"
-            found.append((text, partial(self._put_back, document, change, text)))
+            results.append((text, partial(self._put_back, document, change, text)))
         everything = "Put back everything"
-        return [*found, ("", None), (everything, partial(document.replace, base, everything))]
+        return [*results, ("", None), (everything, partial(document.replace, base, everything))]
 
     # -- saving, and what comes next ---------------------------------------------------------------------------
 
@@ -264,8 +264,8 @@ class PathModel(QObject):
         self.door.go(MergeDrafts(template_id, a, b))
 
     def _propose(self, saved: Revision, name: str) -> None:
-        said = f"{name}, revision {saved.number}, is in review: another person approves it."
-        self.door.acts.review("", saved, "propose", saved.note, said=said)
+        text = f"{name}, revision {saved.number}, is in review: another person approves it."
+        self.door.acts.review("", saved, "propose", saved.note, said=text)
 
     def start_job(self) -> None:
         """Show the page that starts a job from the open template; it must be saved first."""

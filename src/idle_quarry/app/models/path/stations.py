@@ -116,7 +116,7 @@ class Stations(QObject):
             fmt = template.sources[0].format if template.sources else template.working.format
             travels = carriage(fmt)
             where = next((p.id for p in template.places if p.purpose == "capture"), None)
-            made = RecordingInput(
+            result = RecordingInput(
                 id=ident,
                 name="New input",
                 format=fmt,
@@ -124,7 +124,7 @@ class Stations(QObject):
                 codec=working_codec(fmt),
                 place=where,
             )
-            self._path.door.edit("Add input", Edit(f"inputs.{ident}", made))
+            self._path.door.edit("Add input", Edit(f"inputs.{ident}", result))
         elif self._path.sheet == "intermediate":
             if self._path.door.edit("Add proxy", Edit("proxy", Proxy())):
                 self._path.choose("proxy")
@@ -161,7 +161,7 @@ class Stations(QObject):
         if before == fmt:
             self._path.door.say(f"{clip} has that format already.")
         else:
-            was, now = (format_words(each, fields=True) for each in (before, fmt))
+            was, now = (format_words(item, fields=True) for item in (before, fmt))
             self._path.door.edit(f"Format of {clip}", Edit(place, fmt), said=f"Format as in {clip}: {was} → {now}.")
 
 

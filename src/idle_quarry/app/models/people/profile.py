@@ -136,9 +136,9 @@ class Profile(QObject):
         shared = conflicts({name: now for name, (_, now) in keys.items()})
         rows = []
         for name, (own, now) in keys.items():
-            said = f"the program's own is {own or 'none'}" if now != own else ""
+            text = f"the program's own is {own or 'none'}" if now != own else ""
             rows.append(
-                KeyRow(name, now, f"also: {', '.join(shared[name])}" if name in shared else said, name in shared)
+                KeyRow(name, now, f"also: {', '.join(shared[name])}" if name in shared else text, name in shared)
             )
         return rows
 

@@ -81,10 +81,10 @@ class CodecRuns(QObject):
         return self._seen
 
     def _uses(self) -> dict[str, SignalFormat]:
-        found = {"Intermediate": self._template.working.format}
+        results = {"Intermediate": self._template.working.format}
         if self._template.proxy_format is not None:
-            found[_PROXY] = self._template.proxy_format
-        return found
+            results[_PROXY] = self._template.proxy_format
+        return results
 
     def uses(self) -> list[tuple[str, str]]:
         """Return what a codec is for, in words, with its name."""
@@ -156,12 +156,12 @@ class CodecRuns(QObject):
 
     def _cells(self, codec: Codec, fmt: SignalFormat, own: str) -> tuple[tuple[str, str], ...]:
         result = self.results.get(codec.id)
-        said = mbps(codec, fmt)
+        value = mbps(codec, fmt)
         name = codec.name + (" ●" if codec.id == own else "")
         if result is None:
-            rest = [("refused" if codec.id in self._refusals else "", "oxide"), (f"{gb_per_hour(said):.0f}", "dust")]
-            return ((name, "chalk"), (f"{said:.0f}", "dust"), *rest, *[("", "dust")] * 7)
-        cells = [(name, "chalk"), (f"{said:.0f}", "dust"), (f"{result.measured_mbps:.0f}", "chalk")]
+            rest = [("refused" if codec.id in self._refusals else "", "oxide"), (f"{gb_per_hour(value):.0f}", "dust")]
+            return ((name, "chalk"), (f"{value:.0f}", "dust"), *rest, *[("", "dust")] * 7)
+        cells = [(name, "chalk"), (f"{value:.0f}", "dust"), (f"{result.measured_mbps:.0f}", "chalk")]
         cells.append((f"{result.gb_per_hour:.0f}", "chalk"))
         for speed in (result.encode_speed, result.decode_speed):
             late = "" if speed >= 1 else "slow "  # said by a word, and by colour

@@ -76,11 +76,11 @@ class PlaceStatus:
         """Return what is to be said of the place, each with the role of its text."""
         if self.volume is None:
             return [(self.trouble, "refusal")]
-        said = f"{self.place.plays_mb_s:g} MB/s entered. " if self.place and self.place.plays_mb_s else ""
+        text = f"{self.place.plays_mb_s:g} MB/s entered. " if self.place and self.place.plays_mb_s else ""
         if not self.there:
-            return [(f"{said}There is no such folder on this machine: it cannot be measured here.", "dust")]
+            return [(f"{text}There is no such folder on this machine: it cannot be measured here.", "dust")]
         volume, bad = self.volume, self.volume.kind == "system" or not self.volume.writable
-        found = [
+        results = [
             (
                 f"On {_KINDS[volume.kind]}: {volume.filesystem} at {volume.mount} ({volume.device}), "
                 f"{bytes_words(volume.free)} free of {bytes_words(volume.total)}"
@@ -90,21 +90,21 @@ class PlaceStatus:
         ]
         codec, fmt = codecs()[self.template.intermediate.codec], self.template.intermediate_format
         hours = volume.free / (mbps(codec, fmt) * 1e6 / 8) / 3600
-        found.append((f"{_long(hours)} of {codec.name} at {format_words(self.template.working.format)} fit", ""))
+        results.append((f"{_long(hours)} of {codec.name} at {format_words(self.template.working.format)} fit", ""))
         if self.speed is None:
-            return [*found, (f"{said}Not measured on this machine yet.", "dust")]
+            return [*results, (f"{text}Not measured on this machine yet.", "dust")]
         how = "past the system's memory" if self.speed.past_memory else "not past the system's memory: it may flatter"
         when = self.speed.when[:16].replace("T", " ")
-        found.append(
+        results.append(
             (
                 (
                     f"Writes {self.speed.write_mb_s:.0f} MB/s, flushed; reads {self.speed.read_mb_s:.0f} MB/s, {how};"
-                    f" {when} UTC. {said}"
+                    f" {when} UTC. {text}"
                 ),
                 "good",
             )
         )
-        return [*found, (f"Plays, with a fifth in reserve: {_streams(self.template, self.speed)}", "")]
+        return [*results, (f"Plays, with a fifth in reserve: {_streams(self.template, self.speed)}", "")]
 
 
 class Disks(QObject):
@@ -188,8 +188,8 @@ class Disks(QObject):
         edits = [Edit(f"places.{place.id}.plays_mb_s", float(round(speed.read_mb_s)))]
         if found.volume is not None and found.volume.kind in _DISKS and place.disk == "not known":
             edits.append(Edit(f"places.{place.id}.disk", _DISKS[found.volume.kind]))
-        said = f"{place.name} plays {speed.read_mb_s:.0f} MB/s in the template now."
-        self.door.edit(f"Measured speed of {place.name}", *edits, said=said)
+        text = f"{place.name} plays {speed.read_mb_s:.0f} MB/s in the template now."
+        self.door.edit(f"Measured speed of {place.name}", *edits, said=text)
 
     def clear(self, kept: KeptData) -> None:
         """Clear what the program keeps and can make again."""

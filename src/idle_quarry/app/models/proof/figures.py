@@ -95,7 +95,7 @@ def alike(figures: list[list[Figure] | None]) -> list[Figure]:
 
     None where there is only one, or one is not measured yet.
     """
-    measured = [each for each in figures if each is not None]
+    measured = [item for item in figures if item is not None]
     if len(measured) < max(2, len(figures)):
         return []
     texts = [{figure.name: figure.text for figure in figures} for figures in measured]
@@ -104,7 +104,7 @@ def alike(figures: list[list[Figure] | None]) -> list[Figure]:
 
 def is_best(figure: Figure, figures: list[list[Figure] | None]) -> bool:
     """Return whether a figure is better than another picture's, and none is better."""
-    same = [other for each in figures if each for other in each if other.name == figure.name]
+    same = [other for item in figures if item for other in item if other.name == figure.name]
     values = [other.value for other in same]
     if not figure.better or len({other.text for other in same}) < 2:
         return False

@@ -35,11 +35,11 @@ class MethodActs:
         excepted = self.exception()
         place = f"sources.{subject.source_id}.exceptions.{excepted.id}.policy" if excepted else subject.place
         whose = f"{excepted.clip} alone" if excepted else subject.name
-        said = f"{name.name} of {whose} is now {name[method].label}.{self._late(number)}"
+        text = f"{name.name} of {whose} is now {name[method].label}.{self._late(number)}"
         self._pictures.door.edit(
             f"{name.name}: {name[method].label} for {subject.name}",
             Edit(f"{place}.{self._pictures.part}", method),
-            said=said,
+            said=text,
         )
 
     def _late(self, number: int) -> str:
@@ -78,15 +78,15 @@ class MethodActs:
             return
         place, excepted, name = f"sources.{subject.source_id}.exceptions", self.exception(), self._pictures.clip_name()
         if excepted is not None:
-            said = f"{name} is converted like the rest of {subject.name}."
-            self._pictures.door.edit(f"No exception for {name}", Edit(f"{place}.{excepted.id}", None), said=said)
+            text = f"{name} is converted like the rest of {subject.name}."
+            self._pictures.door.edit(f"No exception for {name}", Edit(f"{place}.{excepted.id}", None), said=text)
             return
         source = next(s for s in document.template.sources if s.id == subject.source_id)
         ident = slug(Path(name).stem, {exception.id for exception in source.exceptions})
         policy = self._pictures.policies()[0] if self._pictures.methods else self._pictures.own_policy()
-        made = ClipException(id=ident, clip=name, policy=policy)
-        said = f"{name} keeps its own methods from now on: choose them here; the rest of {subject.name} is as before."
-        self._pictures.door.edit(f"Exception for {name}", Edit(f"{place}.{ident}", made), said=said)
+        result = ClipException(id=ident, clip=name, policy=policy)
+        text = f"{name} keeps its own methods from now on: choose them here; the rest of {subject.name} is as before."
+        self._pictures.door.edit(f"Exception for {name}", Edit(f"{place}.{ident}", result), said=text)
 
     def set_zoom(self, text: str) -> bool:
         """Enlarge or reduce this clip alone, as its exception says; return whether the text was taken."""

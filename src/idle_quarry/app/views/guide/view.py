@@ -91,10 +91,10 @@ class GuideView(QWidget):
 
     def _show(self) -> None:
         model = self.model
-        found = model.found()
+        results = model.found()
         self.list.blockSignals(True)
         self.list.clear()
-        for number in found:
+        for number in results:
             section = sections()[number]
             item = QListWidgetItem(("    " if section.depth == 3 else "") + section.title)
             tint(item, "dust" if section.depth == 3 else "")
@@ -102,7 +102,7 @@ class GuideView(QWidget):
             self.list.addItem(item)
             if number == model.shown:
                 self.list.setCurrentItem(item)
-        if not found:
+        if not results:
             self.list.addItem("nothing has all of these words")
         self.list.blockSignals(False)
         if self.search.text().lower().split() != list(model.words):
@@ -131,9 +131,9 @@ class GuideView(QWidget):
         for word in self.model.words:
             cursor = QTextCursor(self.page.document())
             while not (cursor := self.page.document().find(word, cursor, QTextDocument.FindFlag(0))).isNull():
-                each = QTextEdit.ExtraSelection()
-                each.cursor, each.format = cursor, format_
-                marked.append(each)
+                item = QTextEdit.ExtraSelection()
+                item.cursor, item.format = cursor, format_
+                marked.append(item)
         self.page.setExtraSelections(marked)
         if marked:
             first = QTextCursor(marked[0].cursor)

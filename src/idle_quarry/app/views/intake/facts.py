@@ -32,14 +32,14 @@ def facts_widget(row: ClipRow) -> QWidget:
         return body
     line = 0
     source = row.match.source if row.match else None
-    said = (
+    texts = (
         [(f.severity, f.text) for f in row.match.findings]
         if row.match
         else [("caution" if disagreement.grave else "note", disagreement.text) for disagreement in clip.disagreements]
     )
     if clip.trouble:
-        said.insert(0, ("caution", f"It could not be measured: {clip.trouble}."))
-    for severity, text in said:
+        texts.insert(0, ("caution", f"It could not be measured: {clip.trouble}."))
+    for severity, text in texts:
         grid.addWidget(Mark(severity), line, 0)
         grid.addWidget(label(text, wrap=True), line, 1, 1, 4)
         line += 1

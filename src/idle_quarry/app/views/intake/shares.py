@@ -38,12 +38,12 @@ class Shares(QListWidget):
         self.addItem(everything)
         self.setCurrentItem(everything)
         for total in totals:
-            made = QListWidgetItem(f"{total.share * 100:.0f} % {total.format}, {counted(total.count, 'clip')}")
-            made.setData(_TOTAL, total)
-            made.setToolTip(f"{total.format}: {counted(total.count, 'clip')}, {total.seconds:.1f} s")
-            self.addItem(made)
+            result = QListWidgetItem(f"{total.share * 100:.0f} % {total.format}, {counted(total.count, 'clip')}")
+            result.setData(_TOTAL, total)
+            result.setToolTip(f"{total.format}: {counted(total.count, 'clip')}, {total.seconds:.1f} s")
+            self.addItem(result)
             if total.format == kept:
-                self.setCurrentItem(made)
+                self.setCurrentItem(result)
         self.blockSignals(False)
         current = self.currentItem()
         if kept and (current is None or current.data(_TOTAL) is None):
@@ -88,5 +88,5 @@ class _ShareDelegate(QStyledItemDelegate):
         painter.setFont(theme.font(12))
         painter.setPen(theme.colour("dust"))
         count = counted(total.count, "clip")
-        said = " · ".join(part for part in (f"{total.share * 100:.0f} %", count, coded) if part)
-        painter.drawText(first.translated(0, line - theme.px(1)), Qt.AlignmentFlag.AlignVCenter, said)
+        words = " · ".join(part for part in (f"{total.share * 100:.0f} %", count, coded) if part)
+        painter.drawText(first.translated(0, line - theme.px(1)), Qt.AlignmentFlag.AlignVCenter, words)

@@ -107,12 +107,12 @@ class IntakeView(QWidget):
 
     def _nothing_yet(self) -> QWidget:
         """Return what is shown while there are no clips: what belongs here, and the first step."""
-        told = label(_TOLD, "dust", wrap=True)
-        told.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        value = label(_TOLD, "dust", wrap=True)
+        value.setAlignment(Qt.AlignmentFlag.AlignCenter)
         widget = QWidget()
         column = QVBoxLayout(widget)
         column.addStretch(1)
-        column.addWidget(told)
+        column.addWidget(value)
         folder = self.desk.demo_clips()
         if folder is not None:
             self.demo_button = button("Open the demo's clips", lambda: self.model.look_at([folder]), main=True)

@@ -140,10 +140,10 @@ class CutsPage(QWidget):
     def _show(self) -> None:
         model, report = self.model, self.model.found
         there = model.job is not None
-        for each in (self.read_button, self.folder_button):
-            each.setEnabled(there)
-        for each in (self.report_button, self.take_button, self.again_button):
-            each.setEnabled(report is not None and not model.doing)
+        for item in (self.read_button, self.folder_button):
+            item.setEnabled(there)
+        for item in (self.report_button, self.take_button, self.again_button):
+            item.setEnabled(report is not None and not model.doing)
         self.cancel_button.setVisible(bool(model.doing))
         self.only.setVisible(report is not None)
         self._pages.setCurrentIndex(1 if report is not None or model.doing else 0)

@@ -121,8 +121,8 @@ class HandoverPage(QWidget):
         beside.addWidget(self.one)
         acts = QHBoxLayout()
         sized(acts).setSpacing(7)
-        for each in (self.accept_button, self.setting_button, self.trial_button):
-            acts.addWidget(each)
+        for item in (self.accept_button, self.setting_button, self.trial_button):
+            acts.addWidget(item)
         acts.addStretch(1)
         beside.addLayout(acts)
         split = QSplitter(Qt.Orientation.Horizontal)
@@ -179,13 +179,13 @@ class HandoverPage(QWidget):
         model, file = self.model, self.model.chosen
         rows = bool(model.files or model.to_verify.rows)
         self.empty.setVisible(not rows and not model.doing)
-        for each in (self.head, self.hash, self.lanes, self._split):
-            each.setVisible(rows)
+        for element in (self.head, self.hash, self.lanes, self._split):
+            element.setVisible(rows)
         self.report_button.setEnabled(file is not None)
         checks = model.checks()
         counts = {verdict: sum(check["verdict"] == verdict for check in checks) for verdict in _ROLES}
-        said = ", ".join(f"{count} {_COUNTED.get(verdict, verdict)}" for verdict, count in counts.items() if count)
-        self.head.setText(f"{file.path.name}: {file.verdict} · {said}" if file is not None else "")
+        words = ", ".join(f"{count} {_COUNTED.get(verdict, verdict)}" for verdict, count in counts.items() if count)
+        self.head.setText(f"{file.path.name}: {file.verdict} · {words}" if file is not None else "")
         self.hash.setText(
             f"against {model.delivery_name(file)} of {file.document['template']}, revision {file.document['revision']}"
             f" · SHA-256 {file.document['sha256'][:16]}…"
@@ -216,14 +216,18 @@ class HandoverPage(QWidget):
                 self.table.selectRow(number)
         self.table.blockSignals(False)
         fit_rows(self.table)
-        found = next((check for check in checks if check["id"] == model.check), None)
-        clause = f"\n{found['clause']}" if found is not None and found["clause"] else ""
-        wanted = f"Wanted: {wanted_words(found['wanted'])}" if found is not None and found["wanted"] is not None else ""
+        results = next((check for check in checks if check["id"] == model.check), None)
+        clause = f"\n{results['clause']}" if results is not None and results["clause"] else ""
+        wanted = (
+            f"Wanted: {wanted_words(results['wanted'])}"
+            if results is not None and results["wanted"] is not None
+            else ""
+        )
         self.one.setText(f"{wanted}{clause}".strip())
         self.accept_button.setVisible(
-            found is not None and found["verdict"] == "look" and not model.accepted_words(model.check)
+            results is not None and results["verdict"] == "look" and not model.accepted_words(model.check)
         )
-        self.setting_button.setVisible(found is not None and model.setting() is not None)
+        self.setting_button.setVisible(results is not None and model.setting() is not None)
         self._show_lanes()
 
     def _show_lanes(self) -> None:

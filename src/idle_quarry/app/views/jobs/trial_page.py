@@ -58,7 +58,7 @@ class TrialPage(QWidget):
         self.number.setAccessibleName("Frames to move by")
         self.number.setPlaceholderText("+12")
         sized(self.number).setFixedWidth(70)
-        self.moved = choice_box("What the number moves", {each: each for each in MOVED}, lambda _what: None)
+        self.moved = choice_box("What the number moves", {name: name for name in MOVED}, lambda _what: None)
         follows = {"what follows stays": False, "what follows moves": True}
         self.follow = choice_box("What follows", follows, lambda _follow: None)
         self.new_button = button(
@@ -94,8 +94,8 @@ class TrialPage(QWidget):
         tools.addWidget(self.find_line)
         tools.addWidget(self.found)
         tools.addStretch(1)
-        for each in (label("Move", "dust"), self.moved, self.number, self.follow, self.new_button, self.earlier_button):
-            tools.addWidget(each)
+        for item in (label("Move", "dust"), self.moved, self.number, self.follow, self.new_button, self.earlier_button):
+            tools.addWidget(item)
         bottom = QWidget()
         on(bottom, "bench")
         lower = QVBoxLayout(bottom)
@@ -136,13 +136,13 @@ class TrialPage(QWidget):
         places = [self.player.picture, *(side.lanes for side in self.sides.values())]
         for key, (_words, act) in keys.items():
             for widget in places if key in OWN else [self]:
-                made = QShortcut(QKeySequence(key), widget)
+                result = QShortcut(QKeySequence(key), widget)
                 within = (
                     Qt.ShortcutContext.WidgetShortcut if key in OWN else Qt.ShortcutContext.WidgetWithChildrenShortcut
                 )
-                made.setContext(within)
-                made.activated.connect(act)
-                self.shortcuts[key] = made
+                result.setContext(within)
+                result.activated.connect(act)
+                self.shortcuts[key] = result
         self.player.picture.setToolTip("\n".join(f"{key}  {words}" for key, (words, _act) in keys.items()))
         self.find_line.textChanged.connect(self._sought)
         self.find_line.returnPressed.connect(self.model.find)

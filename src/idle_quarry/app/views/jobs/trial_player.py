@@ -72,24 +72,24 @@ class TrialPlayer(QWidget):
             if opened is not None
             else model.marks.get(model.clip or Path(), (None, None))
         )
-        said = []
+        texts = []
         if timeline is not None:
-            said += [f"in {timeline.timecode(first)}"] if first is not None else []
-            said += [f"out {timeline.timecode(last - 1)}"] if last is not None else []
+            texts += [f"in {timeline.timecode(first)}"] if first is not None else []
+            texts += [f"out {timeline.timecode(last - 1)}"] if last is not None else []
             if first is not None and last is not None:
-                said.append(f"{float((last - first) / timeline.rate):.2f} s")
-        self.marks.setText(" · ".join(said))
+                texts.append(f"{float((last - first) / timeline.rate):.2f} s")
+        self.marks.setText(" · ".join(texts))
         if player.speed:
             self.state.setText(player.words())
 
     def show_state(self) -> None:
         player = self._model.player
-        said = player.words() or self._model.material.doing or KEYS_HELP
+        text = player.words() or self._model.material.doing or KEYS_HELP
         if not player.speed and player.by_field:
-            said = f"field by field: the {'second' if player.second_field else 'first'} · {said}"
+            text = f"field by field: the {'second' if player.second_field else 'first'} · {text}"
         if player.loop is not None:
-            said = f"round and round · {said}"
-        self.state.setText(said)
+            text = f"round and round · {text}"
+        self.state.setText(text)
 
     def _shifted(self, across: float, down: float) -> None:
         self._model.acts.shift(Fraction(across).limit_denominator(10000), Fraction(down).limit_denominator(10000))

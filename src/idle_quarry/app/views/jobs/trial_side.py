@@ -75,7 +75,7 @@ class TimelineSide(QWidget):
     def _dropped(self, paths: list[Path], at: int, track: str, follow: bool) -> None:
         opened = self.lanes.opened
         if opened is not None:
-            aim = next((each for each in opened.timeline.tracks if each.ident == track), None)
+            aim = next((item for item in opened.timeline.tracks if item.ident == track), None)
             for path in clips_among(paths):
                 self._model.acts.lay_clip(path, opened, "in" if follow else "over", at, aim)
 
@@ -122,9 +122,9 @@ class TimelineSide(QWidget):
         count = sum(len(track.items) for track in timeline.tracks)
         seconds = timeline.end / timeline.rate
         long = f"{int(seconds // 60)} min {int(seconds % 60)} s" if seconds >= 60 else f"{float(seconds):.1f} s"
-        said = [opened.canvas.size_text, long, counted(count, "item")]
+        texts = [opened.canvas.size_text, long, counted(count, "item")]
         if opened.undoable:
-            said.append(f"undo: {opened.undoable} ({opened.count})")
+            texts.append(f"undo: {opened.undoable} ({opened.count})")
         if opened.kept:
-            said.append(opened.kept)
-        return " · ".join(said)
+            texts.append(opened.kept)
+        return " · ".join(texts)

@@ -50,7 +50,7 @@ class LinkPicture(QWidget):
         if self._link is None or self._evaluation is None:
             return
         painter = QPainter(self)
-        ends = [self._evaluation.station(each) for each in (self._link.source, self._link.target)]
+        ends = [self._evaluation.station(name) for name in (self._link.source, self._link.target)]
         sizes = [display_size(end) for end in ends]
         scale = theme.px(_TALL) / max(height for _, height in sizes)
         middle = theme.px(_TALL) / 2 + 2
@@ -66,8 +66,8 @@ class LinkPicture(QWidget):
         painter.setFont(theme.font(11))
         painter.setPen(theme.colour(_GRADE_ROLE[self._link.grade]))
         count = len(self._link.steps)
-        said = f"{self._link.grade} · {counted(count, 'step')}"
-        painter.drawText(QRectF(a.x(), 0, b.x() - a.x(), middle - 4), Qt.AlignmentFlag.AlignCenter, said)
+        text = f"{self._link.grade} · {counted(count, 'step')}"
+        painter.drawText(QRectF(a.x(), 0, b.x() - a.x(), middle - 4), Qt.AlignmentFlag.AlignCenter, text)
         painter.setPen(theme.colour("dust"))
         metrics = QFontMetricsF(painter.font())
         for rect, station in zip(rects, ends, strict=True):
@@ -112,8 +112,8 @@ class UnderPlayhead(QWidget):
         column = QVBoxLayout(inside)
         sized(column).setContentsMargins(14, 8, 12, 8)
         sized(column).setSpacing(5)
-        for each in (self.title, self.what, self.link, self.said):
-            column.addWidget(each)
+        for item in (self.title, self.what, self.link, self.said):
+            column.addWidget(item)
         hands = QHBoxLayout()
         hands.addWidget(self.prove_button)
         hands.addWidget(self.other)
@@ -157,22 +157,22 @@ class UnderPlayhead(QWidget):
                 item.name if item is not None else row.entry.path.name if row is not None else "",
             )
         )
-        said = ""
+        text = ""
         if row is None and item is None:
-            said = "Nothing is here."
+            text = "Nothing is here."
         elif row is None:
-            said = (
+            text = (
                 "Its clip is not among the job's. Add it in Material."
                 if item is not None and item.media is not None
                 else "It needs no clip."
             )
         elif brought:
-            link, said = None, "It was brought in: it is the intermediate already, and plays as it is."
+            link, text = None, "It was brought in: it is the intermediate already, and plays as it is."
         elif source is None:
-            said = f"{row.words[:1].upper()}{row.words[1:]}: it fits no class of the template."
+            text = f"{row.words[:1].upper()}{row.words[1:]}: it fits no class of the template."
         else:
-            said = f"Class {source.name}; {row.row.state}."
-        self.said.setText("\n".join(each for each in (said, model.canvas_words()) if each))
+            text = f"Class {source.name}; {row.row.state}."
+        self.said.setText("\n".join(name for name in (text, model.canvas_words()) if name))
         self.link.show_link(model.costs.evaluation, link)
         self.prove_button.setVisible(link is not None)
         self.link_button.setVisible(item is not None and model.costs.cost_of(item) == NO_CLIP)

@@ -143,14 +143,14 @@ class EquipmentPage(QWidget):
     def _kinds(self) -> list[tuple[str, Callable[[], object] | None]]:
         """Return what can be begun: each kind, and monitors out of what screens say of themselves."""
         model = self.model
-        made: list[tuple[str, Callable[[], object] | None]] = [
+        results: list[tuple[str, Callable[[], object] | None]] = [
             (kind.one, partial(model.begin.ask_new, kind.word)) for kind in KINDS.values()
         ]
         here = [
             (f"Monitor: this machine's {path.parent.name}", partial(model.begin.ask_screen, path))
             for path in screens_here()
         ]
-        return [*made, ("", None), *here, ("Monitor from an EDID file", model.begin.ask_screen)]
+        return [*results, ("", None), *here, ("Monitor from an EDID file", model.begin.ask_screen)]
 
     def _right(self) -> QWidget:
         widget = QWidget()
@@ -158,7 +158,7 @@ class EquipmentPage(QWidget):
         head = QHBoxLayout()
         sized(head).setSpacing(7)
         head.addWidget(self.name, 1)
-        for each in (
+        for item in (
             self.export_button,
             self.copy_own_button,
             self.aside_button,
@@ -170,7 +170,7 @@ class EquipmentPage(QWidget):
             self.save_button,
             self.copy_button,
         ):
-            head.addWidget(each)
+            head.addWidget(item)
         top = QVBoxLayout()
         sized(top).setContentsMargins(16, 10, 12, 6)
         sized(top).setSpacing(3)
@@ -269,7 +269,7 @@ class EquipmentPage(QWidget):
         self.history.addItems(model.history)
         for widget in (self.history, self.history_head):
             widget.setVisible(bool(model.history))
-        for each, shown in (
+        for item, shown in (
             (self.copy_button, entry is not None and not own),
             (self.copy_own_button, own),
             (self.export_button, entry is not None),
@@ -281,14 +281,14 @@ class EquipmentPage(QWidget):
             (self.aside_button, acts.aside),
             (self.back_button, acts.back),
         ):
-            each.setVisible(shown)
+            item.setVisible(shown)
 
     def _show_told(self) -> None:
         rows = self.model.told()
         self.told.setRowCount(len(rows))
         for number, (name, text) in enumerate(rows):
-            for column, said in enumerate((name, text)):
-                item = QTableWidgetItem(said)
+            for column, words in enumerate((name, text)):
+                item = QTableWidgetItem(words)
                 tint(item, "dust" if column == 0 else "")
                 self.told.setItem(number, column, item)
         fit_rows(self.told)

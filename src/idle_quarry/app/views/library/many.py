@@ -99,17 +99,17 @@ class ManyPage(QWidget):
         self._show_preview()
 
     def _made_table(self) -> QTableView:
-        made = QTableView()
-        made.setModel(self.rows)
-        made.setAccessibleName("Templates and their settings")
-        made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        made.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        made.setShowGrid(False)
-        made.setWordWrap(False)
-        made.verticalHeader().hide()
-        made.setTabKeyNavigation(False)
-        made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        header = made.horizontalHeader()
+        result = QTableView()
+        result.setModel(self.rows)
+        result.setAccessibleName("Templates and their settings")
+        result.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        result.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        result.setShowGrid(False)
+        result.setWordWrap(False)
+        result.verticalHeader().hide()
+        result.setTabKeyNavigation(False)
+        result.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        header = result.horizontalHeader()
         header.setSectionsClickable(True)
         header.setSortIndicatorShown(True)
         header.setStretchLastSection(True)
@@ -117,11 +117,11 @@ class ManyPage(QWidget):
         header.sectionClicked.connect(self.model.sort)
         header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         header.customContextMenuRequested.connect(self._column_menu)
-        made.selectionModel().selectionChanged.connect(self._chosen)
-        made.activated.connect(lambda index: self.desk.open_stored(self.model.ids[index.row()]))
-        sized(made.verticalHeader()).setDefaultSectionSize(26)
-        tinted(made)
-        return made
+        result.selectionModel().selectionChanged.connect(self._chosen)
+        result.activated.connect(lambda index: self.desk.open_stored(self.model.ids[index.row()]))
+        sized(result.verticalHeader()).setDefaultSectionSize(26)
+        tinted(result)
+        return result
 
     def _build(self) -> None:
         back = button("Back to the shelf", self.desk.shelf.back, tip="Esc")
@@ -213,8 +213,8 @@ class ManyPage(QWidget):
             self.setting.addItems(labels)
             self.setting.setCurrentText(typed if typed in labels else "")
             self.setting.blockSignals(False)
-        for each in (self.setting, self.value, self.look_button):
-            each.setEnabled(bool(model.chosen))
+        for item in (self.setting, self.value, self.look_button):
+            item.setEnabled(bool(model.chosen))
 
     def _show_preview(self) -> None:
         model = self.model
@@ -233,8 +233,8 @@ class ManyPage(QWidget):
         nothing = (
             "Choose templates above, a setting and what it is changed to. Nothing is saved before you have looked."
         )
-        said = model.preview_words() + (f"; {more} more than are shown" if more > 0 else "")
-        self.said.setText(said or nothing)
+        words = model.preview_words() + (f"; {more} more than are shown" if more > 0 else "")
+        self.said.setText(words or nothing)
         count = len(model.changing())
         self.save_button.setText(f"Save {counted(count, 'draft')}" if count else "Save drafts")
         self._show_running()

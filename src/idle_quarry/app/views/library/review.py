@@ -117,8 +117,8 @@ class ReviewPage(QWidget):
             return
         for strip, path in zip(self.strips, (model.compare.left, model.compare.right), strict=True):
             strip.show_evaluation(path, "")
-        for each in (self.strips[0], self.names[0]):
-            each.setVisible(not model.first)
+        for item in (self.strips[0], self.names[0]):
+            item.setVisible(not model.first)
         rows = model.compare.rows
         self.table.show_differences(rows, *model.column_words(), effects=not model.first)
         self.table.setVisible(bool(rows))

@@ -60,8 +60,8 @@ class TemplatePage(QWidget):
         head = QHBoxLayout()
         sized(head).setSpacing(7)
         head.addWidget(self.name, 1)
-        for each in (self.more_button, self.job_button, self.open_button):
-            head.addWidget(each)
+        for item in (self.more_button, self.job_button, self.open_button):
+            head.addWidget(item)
         lower = QSplitter(Qt.Orientation.Vertical)
         lower.setObjectName("library-lower")
         lower.addWidget(self._revisions_and_acts())
@@ -108,7 +108,7 @@ class TemplatePage(QWidget):
         acts = QHBoxLayout()
         sized(acts).setSpacing(7)
         sized(acts).setContentsMargins(16, 4, 12, 6)
-        for each in (
+        for item in (
             self.propose_button,
             self.approve_button,
             self.review_button,
@@ -117,16 +117,16 @@ class TemplatePage(QWidget):
             self.compare_button,
             self.withdraw_button,
         ):
-            each.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)  # a verb is never cut
-            acts.addWidget(each)
+            item.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)  # a verb is never cut
+            acts.addWidget(item)
         acts.addStretch(1)
-        made = QWidget()
-        stacked = QVBoxLayout(made)
+        result = QWidget()
+        stacked = QVBoxLayout(result)
         stacked.setContentsMargins(0, 0, 0, 0)
         stacked.setSpacing(0)
         stacked.addWidget(beside, 1)
         stacked.addLayout(acts)
-        return made
+        return result
 
     def _more(self) -> None:
         if self.model.summary is not None:
@@ -169,5 +169,5 @@ class TemplatePage(QWidget):
         self.withdraw_button.setVisible(offers.withdraw)
         self.compare_button.setVisible(offers.compare is not None)
         self.compare_button.setText(f"Compare with {offers.compare}")
-        for each in (self.review_button, self.compare_button):
-            each.setAccessibleName(each.text())
+        for item in (self.review_button, self.compare_button):
+            item.setAccessibleName(item.text())

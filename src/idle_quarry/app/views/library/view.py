@@ -75,18 +75,18 @@ class LibraryView(QWidget):
         self._show_found()
 
     def _made_list(self) -> QListView:
-        made = QListView()
-        made.setModel(self.model.rows)
+        result = QListView()
+        result.setModel(self.model.rows)
         self._delegate = ShelfDelegate(self.model.paths)
-        made.setItemDelegate(self._delegate)
-        self.model.paths.worked_out.connect(made.viewport().update)
-        made.setUniformItemSizes(True)
-        made.setLayoutMode(QListView.LayoutMode.Batched)  # ten thousand rows are not laid out at each keystroke
-        made.setAccessibleName("Templates")
-        made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        made.selectionModel().currentChanged.connect(self._row_chosen)
-        made.activated.connect(lambda _index: self.model.open_chosen())
-        return made
+        result.setItemDelegate(self._delegate)
+        self.model.paths.worked_out.connect(result.viewport().update)
+        result.setUniformItemSizes(True)
+        result.setLayoutMode(QListView.LayoutMode.Batched)  # ten thousand rows are not laid out at each keystroke
+        result.setAccessibleName("Templates")
+        result.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        result.selectionModel().currentChanged.connect(self._row_chosen)
+        result.activated.connect(lambda _index: self.model.open_chosen())
+        return result
 
     def _build(self) -> None:
         self.new_button = button("New", lambda: menu_under(self.new_button, beginnings(self.model)), main=True)

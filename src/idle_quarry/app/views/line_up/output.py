@@ -100,8 +100,8 @@ class OutputColumn(QWidget):
         column.addLayout(grid)
         foot = QHBoxLayout()
         sized(foot).setSpacing(6)
-        for each in (self.cure, self.measure_button):
-            foot.addWidget(each)
+        for item in (self.cure, self.measure_button):
+            foot.addWidget(item)
         foot.addStretch(1)
         column.addLayout(foot)
         column.addWidget(self.progress)

@@ -60,11 +60,11 @@ class ReceivedColumn(QWidget):
         self.meters.show_looked(model.looked)
         self.sound_about.setText(model.words.sound() if model.looked is not None else "")
         self.loudness.setText(loudness_words(model.looked))
-        told = model.words.faults()
+        text = model.words.faults()
         lines = (
-            told[:_LISTED] if len(told) <= _LISTED else [*told[: _LISTED - 1], f"and {len(told) - _LISTED + 1} more"]
+            text[:_LISTED] if len(text) <= _LISTED else [*text[: _LISTED - 1], f"and {len(text) - _LISTED + 1} more"]
         )
         lines = lines or (["none"] if model.looked is not None else [])
         for number, fault in enumerate(self.faults):
             fault.setText(lines[number] if number < len(lines) else "")
-            as_role(fault, "refusal" if told and number < len(lines) else "good" if not told else "dust")
+            as_role(fault, "refusal" if text and number < len(lines) else "good" if not text else "dust")

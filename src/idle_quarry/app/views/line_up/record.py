@@ -97,12 +97,12 @@ class DeckColumn(QWidget):
         self.back_button = button("Back", partial(model.shuttle, -1), tip="J: back, faster each time")
         self.stop_button = button("Stop", model.stop, tip="K")
         self.play_button = button("Play", partial(model.shuttle, 1), tip="L: play, faster each time", main=True)
-        for each in (self.back_button, self.stop_button, self.play_button):
-            row.addWidget(each)
+        for item in (self.back_button, self.stop_button, self.play_button):
+            row.addWidget(item)
         for text, by, name in (("‹", -1, "Step back"), ("›", 1, "Step on")):
-            made = button(text, partial(model.step, by), quiet=True)
-            made.setAccessibleName(name)
-            row.addWidget(made)
+            result = button(text, partial(model.step, by), quiet=True)
+            result.setAccessibleName(name)
+            row.addWidget(result)
         row.addWidget(self.slider, 1)
         self.marks: dict[str, QLineEdit] = {}
         marks = QHBoxLayout()

@@ -111,13 +111,15 @@ class ScreensColumn(QWidget):
             zip((self.face, *self.others), (self.says, *self.other_says), strict=True)
         ):
             state, words = model.words.face_state(place), model.words.face(place)
-            made = looked.faces[place] if looked is not None and place < len(looked.faces) else None
+            result = looked.faces[place] if looked is not None and place < len(looked.faces) else None
             aspect = (
-                float(made.taken.seen.raster.display_aspect)
-                if made is not None and made.taken.seen is not None
+                float(result.taken.seen.raster.display_aspect)
+                if result is not None and result.taken.seen is not None
                 else 16 / 9
             )
-            face.show_face(made.picture if made is not None else None, aspect, state, words, SAFE if place == 0 else ())
+            face.show_face(
+                result.picture if result is not None else None, aspect, state, words, SAFE if place == 0 else ()
+            )
             says.setText(words)
             as_role(says, _ROLES.get(state, "dust"))
         moment = looked.frame.timecode if looked is not None else None

@@ -135,8 +135,8 @@ class TakesColumn(QWidget):
         self.intake_button.setVisible(there)
         if there:
             events = self.model.takes[number].take.events
-            said = [f"{event.timecode or f'frame {event.frame}'}  {event.kind}: {event.text}" for event in events]
-            self.events.addItems(said or ["no drop-out, no break"])
+            texts = [f"{event.timecode or f'frame {event.frame}'}  {event.kind}: {event.text}" for event in events]
+            self.events.addItems(texts or ["no drop-out, no break"])
 
     def _show_recording(self) -> None:
         model = self.model

@@ -48,8 +48,8 @@ class Sheets(QWidget):
         sized(head).setContentsMargins(16, 6, 10, 2)
         head.addWidget(self.title)
         head.addStretch(1)
-        for each in (self.note, self.prove_button, self.add_button, self.remove_button):
-            head.addWidget(each)
+        for item in (self.note, self.prove_button, self.add_button, self.remove_button):
+            head.addWidget(item)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)

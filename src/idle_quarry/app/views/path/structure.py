@@ -36,8 +36,8 @@ class StructureSheet(QWidget):
         self.timelines, self.tracks, self.folders = TimelinesEditor(model), TracksEditor(model), FoldersEditor(model)
         split = QSplitter(Qt.Orientation.Horizontal)
         split.setObjectName("path-structure")
-        for each in (self.timelines, self.tracks, self.folders):
-            split.addWidget(each)
+        for item in (self.timelines, self.tracks, self.folders):
+            split.addWidget(item)
         split.setSizes([theme.px(330), theme.px(520), theme.px(400)])
         split.setChildrenCollapsible(False)
         hint = label("Drag to move, F2 to rename, Alt+Up and Alt+Down to reorder, Delete to remove.", "dust", wrap=True)
@@ -61,9 +61,9 @@ class _Editor(QWidget):
         row.addWidget(label(name, "head"))
         row.addStretch(1)
         for text, act in acts:
-            made = button(text, act, quiet=True)
-            made.setAccessibleName(f"{name}: {text}")
-            row.addWidget(made)
+            result = button(text, act, quiet=True)
+            result.setAccessibleName(f"{name}: {text}")
+            row.addWidget(result)
         self.column = QVBoxLayout(self)
         sized(self.column).setContentsMargins(4, 2, 4, 0)
         sized(self.column).setSpacing(3)

@@ -121,10 +121,10 @@ class PathView(QWidget):
 
 
 def _split(name: str, way: Qt.Orientation, first: QWidget, second: QWidget, sizes: tuple[int, int]) -> QSplitter:
-    made = QSplitter(way)
-    made.setObjectName(name)
-    made.addWidget(first)
-    made.addWidget(second)
-    made.setSizes([theme.px(size) for size in sizes])
-    made.setChildrenCollapsible(False)
-    return made
+    result = QSplitter(way)
+    result.setObjectName(name)
+    result.addWidget(first)
+    result.addWidget(second)
+    result.setSizes([theme.px(size) for size in sizes])
+    result.setChildrenCollapsible(False)
+    return result

@@ -143,24 +143,24 @@ class CodecsPage(QWidget):
 
 
 def _table() -> QTableWidget:
-    made = QTableWidget(0, len(COLUMNS))
-    made.setHorizontalHeaderLabels(list(COLUMNS))
-    for index, told in enumerate(COLUMNS.values()):
-        head = made.horizontalHeaderItem(index)
+    result = QTableWidget(0, len(COLUMNS))
+    result.setHorizontalHeaderLabels(list(COLUMNS))
+    for index, text in enumerate(COLUMNS.values()):
+        head = result.horizontalHeaderItem(index)
         assert head is not None
-        head.setToolTip(told)
+        head.setToolTip(text)
         edge = Qt.AlignmentFlag.AlignLeft if index == 0 else Qt.AlignmentFlag.AlignRight
         head.setTextAlignment(edge | Qt.AlignmentFlag.AlignVCenter)
-    made.verticalHeader().hide()
-    sized(made.verticalHeader()).setDefaultSectionSize(24)
-    tinted(made)
-    made.setShowGrid(False)
-    made.setAlternatingRowColors(True)
-    made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    made.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-    made.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-    made.setAccessibleName("Codecs, lowest data rate first")
-    header = made.horizontalHeader()
+    result.verticalHeader().hide()
+    sized(result.verticalHeader()).setDefaultSectionSize(24)
+    tinted(result)
+    result.setShowGrid(False)
+    result.setAlternatingRowColors(True)
+    result.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    result.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    result.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    result.setAccessibleName("Codecs, lowest data rate first")
+    header = result.horizontalHeader()
     header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
     header.setStretchLastSection(False)
-    return made
+    return result

@@ -66,8 +66,8 @@ class DisksPage(QWidget):
             self.rows[place_status.key] = row = PlaceRow(self.model, place_status)
             column.addWidget(row)
         if not self.rows:
-            said = "The template names no places yet: add them in its Path, or look at another folder here."
-            column.addWidget(label(said, "dust"))
+            text = "The template names no places yet: add them in its Path, or look at another folder here."
+            column.addWidget(label(text, "dust"))
         column.addWidget(self._kept(self.model.kept))
         column.addStretch(1)
         self._inside.setWidget(body)
@@ -96,11 +96,11 @@ class DisksPage(QWidget):
             size.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             grid.addWidget(size, number, 2)
             if holding.clearable:
-                made = button("Clear", partial(self.model.clear, holding), quiet=True)
-                made.setEnabled(holding.bytes > 0)
-                made.setAccessibleName(f"Clear {holding.name}")
-                self.clear_buttons[holding.name] = made
-                grid.addWidget(made, number, 3)
+                result = button("Clear", partial(self.model.clear, holding), quiet=True)
+                result.setEnabled(holding.bytes > 0)
+                result.setAccessibleName(f"Clear {holding.name}")
+                self.clear_buttons[holding.name] = result
+                grid.addWidget(result, number, 3)
         grid.setColumnStretch(1, 1)
         return box
 

@@ -28,8 +28,8 @@ class OriginRows(OriginMap):
             cells = bench.shown_moments(policy, first, COUNT)
             name = f"{rows[cells].name}, {part[method].label}" if cells in rows else part[method].label
             rows[cells] = Origins(name, cells)
-        made = list(rows.values())
-        if len(made) == 1:
-            made = [Origins("Shows source", made[0].cells)]
+        results = list(rows.values())
+        if len(results) == 1:
+            results = [Origins("Shows source", results[0].cells)]
         per_frame = len(bench.conversion(model.policies()[0]).origins(first))
-        self.show_rows(made, (model.index - first) * per_frame)
+        self.show_rows(results, (model.index - first) * per_frame)

@@ -124,9 +124,9 @@ class PicturesPage(QWidget):
 
     def _fill_materials(self) -> None:
         self.material_box.clear()
-        for name, ident, told in self.model.materials():
+        for name, ident, text in self.model.materials():
             self.material_box.addItem(name, ident)
-            self.material_box.setItemData(self.material_box.count() - 1, told, Qt.ItemDataRole.ToolTipRole)
+            self.material_box.setItemData(self.material_box.count() - 1, text, Qt.ItemDataRole.ToolTipRole)
         self.material_box.addItem("Open a clip …", "")
         self.material_box.setCurrentIndex(max(0, self.material_box.findData(self.model.material)))
 
@@ -151,8 +151,8 @@ class PicturesPage(QWidget):
         for widget in (self.compare_label, self.part_box, self.add_button, self.zoom_box, self.layouts):
             widget.setVisible(there)
         several = len(model.methods) > 1
-        for name, made in self.layouts.buttons.items():
-            made.setEnabled(several or name == _SIDE)
+        for name, result in self.layouts.buttons.items():
+            result.setEnabled(several or name == _SIDE)
         if not several:
             self.lay(_SIDE)
         self.add_button.setEnabled(model.can_add)
@@ -181,11 +181,11 @@ class PicturesPage(QWidget):
         figures = self.model.measured.figures() if self.model.methods else []
         same = alike(figures)
         shared = {figure.name for figure in same}
-        for card, found in zip(self.cards, figures, strict=False):
-            if found is None:
+        for card, results in zip(self.cards, figures, strict=False):
+            if results is None:
                 card.figures.show_figures([], "measuring …")
             else:
-                card.figures.show_figures([(f, is_best(f, figures)) for f in found if f.name not in shared])
+                card.figures.show_figures([(f, is_best(f, figures)) for f in results if f.name not in shared])
         self.shared.setText("The same for all: " + " · ".join(f"{f.name} {f.text}" for f in same) if same else "")
         self.shared.setVisible(bool(same))
 

@@ -91,15 +91,15 @@ class AskBar(QFrame):
         self.refusal.hide()
         self.line.setEnabled(True)
         self._asked = None
-        for each in self.buttons:
-            self._row.removeWidget(each)
-            each.deleteLater()
+        for item in self.buttons:
+            self._row.removeWidget(item)
+            item.deleteLater()
         self.buttons = []
 
     def _add(self, text: str, act: Callable[[], object], main: bool = False) -> None:
-        made = button(text, act, main=main)
-        self._row.addWidget(made)
-        self.buttons.append(made)
+        result = button(text, act, main=main)
+        self._row.addWidget(result)
+        self.buttons.append(result)
 
     def enter(self) -> None:
         """Give what was typed to whoever asked."""
@@ -112,8 +112,8 @@ class AskBar(QFrame):
 
     def _wait(self, on: bool) -> None:
         self.line.setEnabled(not on)
-        for each in self.buttons[:-1]:
-            each.setEnabled(not on)
+        for item in self.buttons[:-1]:
+            item.setEnabled(not on)
 
     def _answered(self, question: Question, why: str | None) -> None:
         if question is not self._asked:  # another question stands there by now, or none

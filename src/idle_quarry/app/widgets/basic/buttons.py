@@ -13,12 +13,12 @@ def button(
     text: str, pressed: Callable[[], object], *, main: bool = False, quiet: bool = False, tip: str = ""
 ) -> QPushButton:
     """Return a button; `main` for the view's next step, `quiet` for what stays in the background."""
-    made = QPushButton(text)
-    made.clicked.connect(lambda: pressed())
+    result = QPushButton(text)
+    result.clicked.connect(lambda: pressed())
     if main:
-        made.setProperty("main", "true")
+        result.setProperty("main", "true")
     if quiet:
-        made.setProperty("quiet", "true")
-    made.setToolTip(tip)
-    made.setAccessibleName(text)
-    return made
+        result.setProperty("quiet", "true")
+    result.setToolTip(tip)
+    result.setAccessibleName(text)
+    return result

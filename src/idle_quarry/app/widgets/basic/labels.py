@@ -14,12 +14,12 @@ from idle_quarry.app.appearance.roles import as_role
 
 def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
     """Return a label; roles are dust, title, head, refusal, good."""
-    made = QLabel(text)
-    made.setTextFormat(Qt.TextFormat.PlainText)
+    result = QLabel(text)
+    result.setTextFormat(Qt.TextFormat.PlainText)
     if role:
-        as_role(made, role)
-    made.setWordWrap(wrap)
-    return made
+        as_role(result, role)
+    result.setWordWrap(wrap)
+    return result
 
 
 class OneLine(QLabel):

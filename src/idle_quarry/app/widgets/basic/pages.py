@@ -20,12 +20,12 @@ def scrolled(layout: QLayout) -> QScrollArea:
     inside = QWidget()
     layout.setContentsMargins(0, 0, 0, 0)
     inside.setLayout(layout)
-    made = QScrollArea()
-    made.setWidgetResizable(True)
-    made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    made.setWidget(inside)
-    return made
+    result = QScrollArea()
+    result.setWidgetResizable(True)
+    result.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    result.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    result.setWidget(inside)
+    return result
 
 
 def fill_scrolled(widget: QWidget, column: QVBoxLayout, margins: tuple[int, int, int, int]) -> None:

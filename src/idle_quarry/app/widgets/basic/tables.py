@@ -39,14 +39,14 @@ class ColourDelegate(QStyledItemDelegate):
 
 def told_list() -> QListWidget:
     """Return a list of what was said and done: whole sentences, wrapped, nothing to choose."""
-    made = QListWidget()
-    made.setWordWrap(True)
-    made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    made.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
-    made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-    made.setProperty("told", "true")
-    tinted(made)
-    return made
+    result = QListWidget()
+    result.setWordWrap(True)
+    result.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    result.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+    result.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+    result.setProperty("told", "true")
+    tinted(result)
+    return result
 
 
 def rows_of_one_height(table: QTableView, name: str, widths: Sequence[int], height: int) -> None:
@@ -71,28 +71,28 @@ def rows_of_one_height(table: QTableView, name: str, widths: Sequence[int], heig
 
 def wrapped_table(name: str, columns: dict[str, int]) -> QTableWidget:
     """Return a table whose texts wrap; `columns` are the heads and their widths, 0 for those that share the rest."""
-    made = QTableWidget(0, len(columns))
-    made.setHorizontalHeaderLabels(list(columns))
-    made.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-    made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    made.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-    made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-    made.setShowGrid(False)
-    made.setWordWrap(True)
-    made.setAccessibleName(name)
-    made.verticalHeader().hide()
-    header = made.horizontalHeader()
+    result = QTableWidget(0, len(columns))
+    result.setHorizontalHeaderLabels(list(columns))
+    result.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    result.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    result.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    result.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+    result.setShowGrid(False)
+    result.setWordWrap(True)
+    result.setAccessibleName(name)
+    result.verticalHeader().hide()
+    header = result.horizontalHeader()
     header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     for column, width in enumerate(columns.values()):
-        sized(made).setColumnWidth(column, width)
+        sized(result).setColumnWidth(column, width)
         if not width:
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
-    fit = QTimer(made, singleShot=True, interval=0)  # once for all columns that a new width moved
-    fit.timeout.connect(lambda: fit_rows(made))
+    fit = QTimer(result, singleShot=True, interval=0)  # once for all columns that a new width moved
+    fit.timeout.connect(lambda: fit_rows(result))
     header.sectionResized.connect(lambda *_: fit.start())
     theme.changed.connect(fit.start)
-    tinted(made)
-    return made
+    tinted(result)
+    return result
 
 
 def fit_rows(table: QTableWidget, least: int = 0) -> None:

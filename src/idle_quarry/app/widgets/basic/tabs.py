@@ -39,8 +39,8 @@ class Tabs(QWidget):
     def show_on(self, name: str) -> None:
         """Show which is on; none where the name is none of them."""
         self._group.setExclusive(False)
-        for each, button in self.buttons.items():
-            button.setChecked(each == name)
+        for item, button in self.buttons.items():
+            button.setChecked(item == name)
         self._group.setExclusive(True)
 
     @property

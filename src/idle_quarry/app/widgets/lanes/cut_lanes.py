@@ -62,9 +62,9 @@ class CutLanes(QWidget):
         return None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        found = self._at(event.position().x(), event.position().y())
-        if found is not None:
-            self.chosen.emit(found)
+        count = self._at(event.position().x(), event.position().y())
+        if count is not None:
+            self.chosen.emit(count)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
@@ -76,8 +76,8 @@ class CutLanes(QWidget):
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
-            found = self._at(event.pos().x(), event.pos().y())
-            text = f"{self._events[found].item.name}: {self._events[found].text}" if found is not None else ""
+            count = self._at(event.pos().x(), event.pos().y())
+            text = f"{self._events[count].item.name}: {self._events[count].text}" if count is not None else ""
             QToolTip.showText(event.globalPos(), text, self)
             return True
         return super().event(event)

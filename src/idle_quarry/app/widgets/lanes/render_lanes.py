@@ -35,7 +35,7 @@ class RenderLanes(QWidget):
 
     def show_rows(self, names: Sequence[tuple[str, str]], rows: Sequence[PieceRow]) -> None:
         """Show timelines, by name and what is said of each, with their pieces."""
-        self._lanes = [(name, [row for row in rows if row.programme.name == name], said) for name, said in names]
+        self._lanes = [(name, [row for row in rows if row.programme.name == name], text) for name, text in names]
         self.updateGeometry()
         self.update()
 
@@ -63,7 +63,7 @@ class RenderLanes(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        for lane, (name, rows, said) in enumerate(self._lanes):
+        for lane, (name, rows, text) in enumerate(self._lanes):
             top = lane * theme.px(LANE)
             painter.setFont(theme.font(13, bold=True))
             painter.setPen(theme.colour("chalk"))
@@ -84,7 +84,7 @@ class RenderLanes(QWidget):
                 self.width() - theme.px(TAIL) + theme.px(10), top, theme.px(TAIL) - theme.px(14), theme.px(LANE)
             )
             painter.drawText(
-                tail, Qt.AlignmentFlag.AlignVCenter, fitted(said, QFontMetricsF(painter.font()), tail.width())
+                tail, Qt.AlignmentFlag.AlignVCenter, fitted(text, QFontMetricsF(painter.font()), tail.width())
             )
         self._draw_count(painter)
         if self.hasFocus():

@@ -43,8 +43,8 @@ class OriginMap(QWidget):
         """Show rows; `now` is the number of the cell in sight."""
         self.rows, self._now = rows, now
         self.setVisible(bool(rows))
-        said = "; ".join(f"{row.name}: " + " ".join(_text(*cell) for cell in row.cells) for row in rows)
-        self.setAccessibleDescription(said)
+        text = "; ".join(f"{row.name}: " + " ".join(_text(*cell) for cell in row.cells) for row in rows)
+        self.setAccessibleDescription(text)
         self.updateGeometry()
         self.update()
 

@@ -16,10 +16,10 @@ from idle_quarry.picture.scopes import Counts
 
 def _wider(counts: Counts) -> Counts:
     """Return counts in which each row has its neighbours' too: what is one code high would vanish on a screen."""
-    made = counts.copy()
-    made[1:] = np.maximum(made[1:], counts[:-1])
-    made[:-1] = np.maximum(made[:-1], counts[1:])
-    return made
+    result = counts.copy()
+    result[1:] = np.maximum(result[1:], counts[:-1])
+    result[:-1] = np.maximum(result[:-1], counts[1:])
+    return result
 
 
 class LineScopes(QWidget):

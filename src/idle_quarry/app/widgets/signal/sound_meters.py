@@ -60,10 +60,10 @@ class SoundMeters(QWidget):
             return bars.bottom() - (max(low, min(high, dbfs)) - low) / (high - low) * bars.height()
 
         count = len(looked.peaks_dbfs)
-        each = bars.width() / count
+        item = bars.width() / count
         level = looked.setup.level_dbfs
         for number, (value, channel) in enumerate(zip(looked.peaks_dbfs, looked.setup.layout.channels, strict=False)):
-            body = QRectF(bars.left() + number * each + each * 0.12, bars.top(), each * 0.76, bars.height())
+            body = QRectF(bars.left() + number * item + item * 0.12, bars.top(), item * 0.76, bars.height())
             painter.fillRect(body, theme.colour("ground"))
             painter.fillRect(
                 QRectF(body.left(), y(value), body.width(), bars.bottom() - y(value)),
@@ -71,9 +71,9 @@ class SoundMeters(QWidget):
             )
             painter.setPen(theme.colour("chalk"))
             name = SHORT.get(channel.at, "") if channel.carries != "silent" else "–"
-            place = QRectF(body.left() - each * 0.12, bars.bottom() + 2, each, line)
+            place = QRectF(body.left() - item * 0.12, bars.bottom() + 2, item, line)
             painter.drawText(
-                place, Qt.AlignmentFlag.AlignCenter, f"{number + 1} {name}" if each > theme.px(34) else str(number + 1)
+                place, Qt.AlignmentFlag.AlignCenter, f"{number + 1} {name}" if item > theme.px(34) else str(number + 1)
             )
         for at, text in PEAK_TYPES[looked.setup.meter].marks:
             painter.setPen(QPen(theme.colour("seam"), 1))
@@ -86,9 +86,9 @@ class SoundMeters(QWidget):
             )
         painter.setPen(QPen(theme.colour("lichen"), theme.px(2)))
         painter.drawLine(QPointF(bars.left(), y(level)), QPointF(bars.right(), y(level)))
-        self._phases(painter, QRectF(bars.left(), bars.bottom() + line + 2, bars.width(), line), looked, each)
+        self._phases(painter, QRectF(bars.left(), bars.bottom() + line + 2, bars.width(), line), looked, item)
 
-    def _phases(self, painter: QPainter, row: QRectF, looked: ShownFrame, each: float) -> None:
+    def _phases(self, painter: QPainter, row: QRectF, looked: ShownFrame, item: float) -> None:
         """Draw for each pair where it lies between turned over (−1) and the same (+1)."""
         painter.setPen(theme.colour("dust"))
         painter.drawText(
@@ -98,9 +98,9 @@ class SoundMeters(QWidget):
         )
         for number, value in enumerate(looked.phases):
             place = QRectF(
-                row.left() + 2 * number * each + each * 0.12,
+                row.left() + 2 * number * item + item * 0.12,
                 row.center().y() - theme.px(3),
-                2 * each - each * 0.24,
+                2 * item - item * 0.24,
                 theme.px(6),
             )
             painter.fillRect(place, theme.colour("ground"))

@@ -62,12 +62,12 @@ def effect_words(row: DifferenceRow) -> str:
     """Return what a difference does, in a few sentences."""
     if row.effect is None:
         return "cannot be changed alone: it goes with the others"
-    said = row.effect.sentences()
-    said += [row.effect.data_words] if row.effect.data_words else []
-    if not said:
+    texts = row.effect.sentences()
+    texts += [row.effect.data_words] if row.effect.data_words else []
+    if not texts:
         return "no link and no finding changes"
-    more = [f"and {len(said) - _MOST_SAID} more"] if len(said) > _MOST_SAID else []
-    return "\n".join([*said[:_MOST_SAID], *more])
+    more = [f"and {len(texts) - _MOST_SAID} more"] if len(texts) > _MOST_SAID else []
+    return "\n".join([*texts[:_MOST_SAID], *more])
 
 
 def _gravity(row: DifferenceRow) -> str:

@@ -40,12 +40,12 @@ class Revisions(QWidget):
         self.update()
 
     def _segments(self) -> list[tuple[QRectF, Revision]]:
-        y, found = float(theme.px(4)), []
+        y, results = float(theme.px(4)), []
         for revision in self._revisions:
             height = theme.px(34) + min(theme.px(22), theme.px(2) * (revision.changed or 0))
-            found.append((QRectF(theme.px(2), y, theme.px(30), height), revision))
+            results.append((QRectF(theme.px(2), y, theme.px(30), height), revision))
             y += height + 2
-        return found
+        return results
 
     def sizeHint(self) -> QSize:
         segments = self._segments()
@@ -95,15 +95,15 @@ class Revisions(QWidget):
         painter.drawText(
             text, Qt.AlignmentFlag.AlignVCenter, metrics.elidedText(head, Qt.TextElideMode.ElideRight, text.width())
         )
-        said = [revision.note or "no note"]
+        texts = [revision.note or "no note"]
         if revision.changed:
-            said.append(f"{counted(revision.changed, 'setting')} changed")
+            texts.append(f"{counted(revision.changed, 'setting')} changed")
         jobs = self._jobs.get(revision.number, 0)
         if jobs:
-            said.append(counted(jobs, "job"))
+            texts.append(counted(jobs, "job"))
         painter.setFont(theme.font(12))
         painter.setPen(theme.colour("dust"))
-        line = QFontMetricsF(painter.font()).elidedText(" · ".join(said), Qt.TextElideMode.ElideRight, text.width())
+        line = QFontMetricsF(painter.font()).elidedText(" · ".join(texts), Qt.TextElideMode.ElideRight, text.width())
         painter.drawText(text.translated(0, theme.px(15)), Qt.AlignmentFlag.AlignVCenter, line)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

@@ -73,8 +73,8 @@ class Strip(QWidget):
         if selected is not None:
             self._selected = selected
         if evaluation is not None:
-            said = ", ".join(f"{link.source} to {link.target} {link.grade}" for link in evaluation.links)
-            self.setAccessibleDescription(said)
+            text = ", ".join(f"{link.source} to {link.target} {link.grade}" for link in evaluation.links)
+            self.setAccessibleDescription(text)
         self.update()
 
     @property
@@ -125,11 +125,11 @@ class Strip(QWidget):
         return None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        found = self.station_at(event.position())
+        text = self.station_at(event.position())
         if self._editable and self._line_up_rect().contains(event.position()):
             self.line_up_wanted.emit()
-        elif found is not None:
-            self.select(found)
+        elif text is not None:
+            self.select(text)
         elif self._editable and self._evaluation is not None:
             if self._add_rect("source").contains(event.position()):
                 self.source_wanted.emit()
@@ -205,4 +205,4 @@ class Strip(QWidget):
 def share_scale(*strips: Strip) -> None:
     """Have strips drawn at one scale: the largest at which each of them fits."""
     for strip in strips:
-        strip._beside = [each for each in strips if each is not strip]
+        strip._beside = [item for item in strips if item is not strip]

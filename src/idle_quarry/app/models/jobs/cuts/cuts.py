@@ -150,13 +150,13 @@ class Cuts(JobPart):
         if report is None:
             return ""
         cuts = report.cuts
-        said = (
+        text = (
             rate_text(cuts.rate)
             if cuts.rate is not None
             else f"no rate said, counted at {rate_text(cuts.timeline.rate)}"
         )
         drop = {True: ", drop-frame", False: ", non-drop", None: ""}[cuts.drop]
-        return f"{cuts.timeline.name} · {said}{drop} · starts {cuts.timeline.start} · {cuts.path.name}"
+        return f"{cuts.timeline.name} · {text}{drop} · starts {cuts.timeline.start} · {cuts.path.name}"
 
     def clips_words(self) -> str:
         """Return how many events are what, and among which clips they were looked for."""

@@ -35,7 +35,7 @@ class CutRows(TableRows):
 
     def row_of(self, number: int | None) -> int:
         """Return the row of an event, -1 where it is not shown."""
-        return next((row for row, (each, _) in enumerate(self._events) if each == number), -1)
+        return next((row for row, (item, _) in enumerate(self._events) if item == number), -1)
 
     def count(self) -> int:
         return len(self._events)
@@ -60,7 +60,7 @@ class CutRows(TableRows):
         )
         tape = item.media.tape or "" if item.media is not None else ""
         source = str(source_times(self._cuts, event)[0]) if item.kind == CLIP else ""
-        told = f"{event.status}: {event.text}"
+        text = f"{event.status}: {event.text}"
         cells = (
             event.track.name,
             str(timeline.timecode(item.at)),
@@ -69,7 +69,7 @@ class CutRows(TableRows):
             tape,
             source,
             speed,
-            told,
+            text,
         )
         return cells[index.column()]
 

@@ -136,9 +136,9 @@ class Handover(JobPart):
         self.chosen_changed.emit()
 
     def _go_to_place(self, number: int = 0) -> None:
-        found = next((check for check in self.checks() if check["id"] == self.check), None)
-        if found is not None and found["where"]:
-            place = found["where"][min(number, len(found["where"]) - 1)]
+        results = next((check for check in self.checks() if check["id"] == self.check), None)
+        if results is not None and results["where"]:
+            place = results["where"][min(number, len(results["where"]) - 1)]
             self.scrubber.go(min(place["first_frame"] + 1, max(place["first_frame"], place["last_frame"] - 1)))
 
     def accepted_words(self, check: str) -> str:

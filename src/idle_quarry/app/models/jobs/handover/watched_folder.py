@@ -99,10 +99,10 @@ def _files_in(folder: Path) -> set[_Found]:
         paths = [path for path in folder.iterdir() if path.suffix.lower() in MEDIA_SUFFIXES and path.name[0] != "."]
     except OSError as error:
         raise JobError(f"cannot be read just now ({error.strerror})", subject=folder.name) from error
-    found = set()
+    results = set()
     for path in paths:
         with contextlib.suppress(OSError):
-            told = path.stat()
-            if stat.S_ISREG(told.st_mode) and told.st_size:
-                found.add((path, told.st_size, told.st_mtime_ns))
-    return found
+            value = path.stat()
+            if stat.S_ISREG(value.st_mode) and value.st_size:
+                results.add((path, value.st_size, value.st_mtime_ns))
+    return results

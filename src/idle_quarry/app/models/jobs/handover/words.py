@@ -20,7 +20,7 @@ def wanted_words(wanted: Any) -> str:
             if value is not None
         )
     if isinstance(wanted, (list, tuple)):
-        return ", ".join(wanted_words(each) for each in wanted)
+        return ", ".join(wanted_words(item) for item in wanted)
     if isinstance(wanted, float):
         return f"{wanted:g}"
     return _SAID.get(str(wanted), str(wanted))

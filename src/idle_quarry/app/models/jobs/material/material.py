@@ -119,8 +119,8 @@ class JobMaterial(JobPart):
         asked = tuple(self._asked)
 
         def changed(entries: tuple[JobClip, ...]) -> tuple[JobClip, ...]:
-            for each, _then in asked:
-                entries = tuple(each(entries))
+            for function, _then in asked:
+                entries = tuple(function(entries))
             return taken_in(entries, [folder / name for name in there])
 
         there: dict[str, tuple[int, int]] = {}
@@ -139,8 +139,8 @@ class JobMaterial(JobPart):
         def done(found: list[MaterialRow]) -> None:
             self.rows, self.looked, self._there, self._cut = found, True, there, cut
             self._asked = self._asked[len(asked) :]
-            for _change, each in asked:
-                each()
+            for _change, function in asked:
+                function()
 
         def failed() -> None:
             self._asked = self._asked[len(asked) :]
@@ -228,9 +228,9 @@ class JobMaterial(JobPart):
         if job is None:
             return
         alike = [
-            each.entry.path
-            for each in self.rows
-            if each.source is None and each.convertible and each.words == row.words and each.entry.path != path
+            item.entry.path
+            for item in self.rows
+            if item.source is None and item.convertible and item.words == row.words and item.entry.path != path
         ]
 
         def answer(source: str) -> None:
@@ -246,10 +246,10 @@ class JobMaterial(JobPart):
 
         evaluation = evaluate(job.template, remedies=False)
         answers: dict[str, Callable[[], object]] = {}
-        for each in job.template.sources:
-            link = evaluation.link_of(f"source:{each.id}")
+        for element in job.template.sources:
+            link = evaluation.link_of(f"source:{element.id}")
             does = f" ({link.grade})" if link is not None else ""
-            answers[f"As {each.name}{does}"] = partial(answer, each.id)
+            answers[f"As {element.name}{does}"] = partial(answer, element.id)
         answers["Leave it linked"] = leave
         answers["See it in Intake"] = partial(self.see, [path])
         text = f"{path.name} is {row.words}, which no source of the template is. How is it converted?"
@@ -269,5 +269,5 @@ class JobMaterial(JobPart):
         for row in self.rows:
             counts[row.row.state] = counts.get(row.row.state, 0) + 1
         strangers = sum(row.source is None and row.convertible for row in self.rows)
-        told = [f"{count} {state}" for state, count in counts.items()]
-        return ", ".join([*told, *([f"{strangers} of no class"] if strangers else [])])
+        lines = [f"{count} {state}" for state, count in counts.items()]
+        return ", ".join([*lines, *([f"{strangers} of no class"] if strangers else [])])

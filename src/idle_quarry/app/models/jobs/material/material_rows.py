@@ -97,17 +97,17 @@ def used_words(row: JobClipStatus) -> str:
 def brought_words(row: JobClipStatus) -> str:
     """Return how a clip stands, with what was made of it."""
     parts = parts_of(row.entry) if row.state in (BROUGHT, USED, PARTLY) else ()
-    said = [row.state, *([", ".join(file.path.name for file in parts)] if parts else [])]
+    texts = [row.state, *([", ".join(file.path.name for file in parts)] if parts else [])]
     if proxy_of(row.entry) is not None:
-        said.append("proxy")
-    return " · ".join(said)
+        texts.append("proxy")
+    return " · ".join(texts)
 
 
 def timelines_of(folder: Path) -> dict[str, tuple[int, int]]:
     """Return a job's timelines as they lie there now: what uses its clips."""
-    found = {}
+    results = {}
     for path in timelines_in(folder):
         with contextlib.suppress(OSError):  # renamed in this moment: the next glance sees it
             status = path.stat()
-            found[path.name] = status.st_size, status.st_mtime_ns
-    return found
+            results[path.name] = status.st_size, status.st_mtime_ns
+    return results

@@ -251,7 +251,7 @@ class Renders(JobPart):
             if self._acts:
                 self._next()
 
-        self.door.workers.start(work, lambda found: ended(found, None), lambda error: ended(None, error))
+        self.door.workers.start(work, lambda result: ended(result, None), lambda error: ended(None, error))
 
     # -- where ---------------------------------------------------------------------------------------------------------
 

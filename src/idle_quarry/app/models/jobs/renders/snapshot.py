@@ -179,8 +179,8 @@ def cost_words(snapshot: RendersSnapshot) -> str:
 
 def _cost_words(cost: RenderCost) -> str:
     about = "at a guess" if cost.guessed else "about"
-    said = f"{pieces_words(cost.pieces)}, {time_words(float(cost.programme_s))} of programme, "
-    return said + f"{bytes_words(cost.bytes)}, {about} {time_words(cost.seconds)}"
+    text = f"{pieces_words(cost.pieces)}, {time_words(float(cost.programme_s))} of programme, "
+    return text + f"{bytes_words(cost.bytes)}, {about} {time_words(cost.seconds)}"
 
 
 def doing_words(snapshot: RendersSnapshot) -> str:
@@ -222,18 +222,18 @@ def name_words(row: PieceRow) -> str:
     if piece.recipe is not None:
         parts = [Path(shown.path).name for shown in (piece.recipe.shown, piece.recipe.over) if shown is not None]
         return " into ".join(parts) or "black"
-    found = shown_at(timeline, piece.first) if timeline is not None else None
-    return found.item.name if found is not None else ""
+    result = shown_at(timeline, piece.first) if timeline is not None else None
+    return result.item.name if result is not None else ""
 
 
 def state_words(stood: PieceStatus) -> str:
     """Return how a piece stands, and what is to be said of it."""
     if stood.state == PieceState.EXACT:
         return "plays as it is"
-    said: str = stood.state
+    text: str = stood.state
     if stood.state == PieceState.RENDERING:
-        said = f"rendering, {100 * stood.done // max(1, stood.piece.frames)} % {by_words(stood.worker)}".strip()
-    return f"{said}: {stood.text}" if stood.text else said
+        text = f"rendering, {100 * stood.done // max(1, stood.piece.frames)} % {by_words(stood.worker)}".strip()
+    return f"{text}: {stood.text}" if stood.text else text
 
 
 #: The colour of each state; its form tells it too.

@@ -57,14 +57,14 @@ class TrialActs:
             answered(f"That will not do: {why or 'the template has no timelines'}.")
             return
         timeline = job.template.timelines[0].model_copy(update={"name": name})
-        made = from_otio(timeline_of(job.template, timeline), job.template.working.format.rate)
+        result = from_otio(timeline_of(job.template, timeline), job.template.working.format.rate)
         path = job.folder / TIMELINES / f"{name}.otio"
 
         def done(_state: str) -> None:
             answered(None)
             trial.open(name, "upper")
 
-        self._door.workers.start(lambda _ticket: keep(path, made, ""), done, lambda error: answered(str(error)))
+        self._door.workers.start(lambda _ticket: keep(path, result, ""), done, lambda error: answered(str(error)))
 
     # -- laying ------------------------------------------------------------------------------------------------------
 
@@ -318,7 +318,7 @@ class TrialActs:
     def ask_colour(self) -> None:
         """Ask for a colour of what is meant."""
         answers: dict[str, Callable[[], object]] = {
-            each or "None": partial(self.tell, "colour", each) for each in ("", *COLOURS)
+            name or "None": partial(self.tell, "colour", name) for name in ("", *COLOURS)
         }
         self._trial.asked.emit(Choice("Its colour?", answers))
 
@@ -401,8 +401,8 @@ class TrialActs:
 
 def _beside(timeline: Timeline, track: Track, by: int) -> Track:
     """Return the next track of the same kind above or below; at the end the track itself."""
-    alike = [each for each in timeline.tracks if each.kind == track.kind]
-    at = next(n for n, each in enumerate(alike) if each.ident == track.ident) + by
+    alike = [item for item in timeline.tracks if item.kind == track.kind]
+    at = next(n for n, item in enumerate(alike) if item.ident == track.ident) + by
     return alike[max(0, min(at, len(alike) - 1))]
 
 

@@ -62,16 +62,16 @@ class Costs:
 
     def wanted(self, words: str) -> Callable[[Track, TimelineItem], bool]:
         """Return whether an item is looked for: by name, class, note, or one of the findings."""
-        said = words.strip().casefold()
+        text = words.strip().casefold()
 
         def by_words(_track: Track, item: TimelineItem) -> bool:
             row = self.row_of(item)
             source = row.source.name if row is not None and row.source is not None else ""
-            return any(said in each.casefold() for each in (item.name, item.note, source))
+            return any(text in name.casefold() for name in (item.name, item.note, source))
 
         findings: dict[str, Callable[[Track, TimelineItem], bool]] = {
             LOSSY: lambda track, item: track.kind == PICTURE and self.cost_of(item) in ("lossy", "broken"),
             OFF_SPEED: lambda _track, item: item.kind == CLIP and item.speed != 1,
             LACKING: lambda _track, item: self.cost_of(item) == NO_CLIP,
         }
-        return findings.get(said, by_words)
+        return findings.get(text, by_words)

@@ -20,11 +20,11 @@ def find(trial: Trial, *, back: bool = False) -> None:
     wanted = trial.costs.wanted(sought)
     if sought.casefold() == NOT_RENDERED:
         wanted = partial(trial.pieces.lacks, opened)
-    found = next_item(opened.timeline, opened.frame, wanted, back=back)
-    if found is None:
-        found = next_item(opened.timeline, opened.timeline.end + 1 if back else -1, wanted, back=back)
-    if found is None:
+    result = next_item(opened.timeline, opened.frame, wanted, back=back)
+    if result is None:
+        result = next_item(opened.timeline, opened.timeline.end + 1 if back else -1, wanted, back=back)
+    if result is None:
         trial.door.say(f"Nothing here is “{sought}”.")
         return
-    opened.choose(frozenset([found[1].ident]))
-    trial.go(found[1].at)
+    opened.choose(frozenset([result[1].ident]))
+    trial.go(result[1].at)

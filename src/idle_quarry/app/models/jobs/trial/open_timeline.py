@@ -107,7 +107,7 @@ class OpenTimeline(QObject):
             self._changed()
 
     def _changed(self) -> None:
-        self.chosen = frozenset(each for each in self.chosen if each in self.timeline)
+        self.chosen = frozenset(number for number in self.chosen if number in self.timeline)
         self.frame = min(self.frame, max(0, self.timeline.end))
         self.edited.emit()
         self.keep()
@@ -214,7 +214,7 @@ class OpenTimeline(QObject):
 
     def items_chosen(self) -> list[TimelineItem]:
         """Return the items that are chosen, in the order of their places."""
-        items = [self.timeline.item(each)[1] for each in self.chosen if each in self.timeline]
+        items = [self.timeline.item(number)[1] for number in self.chosen if number in self.timeline]
         return sorted(items, key=lambda item: item.at)
 
     def here(self) -> TimelineItem | None:

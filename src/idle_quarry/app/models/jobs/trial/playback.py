@@ -193,7 +193,7 @@ class Playback(QObject):
     def _want_ahead(self) -> None:
         first, last = self._bounds()
         wanted = [self._frame_of(self._planned + n) for n in range(_AHEAD)]
-        wanted = [each for each in wanted if first <= each < last and each not in self._ready]
+        wanted = [number for number in wanted if first <= number < last and number not in self._ready]
         self._maker.want(self.source, wanted, self.lines)
 
     def seconds(self) -> float:
@@ -216,10 +216,10 @@ class Playback(QObject):
             self._at_end(first, last)
             return
         if frame not in self._ready:  # perhaps an earlier one has come since
-            made = [n for n in range(self._planned, due) if self._frame_of(n) in self._ready]
-            if not made:
+            results = [n for n in range(self._planned, due) if self._frame_of(n) in self._ready]
+            if not results:
                 return
-            due = made[-1]
+            due = results[-1]
             frame = self._frame_of(due)
         self.late += due - self._planned
         self.shown += 1
@@ -241,10 +241,10 @@ class Playback(QObject):
         """Return how it plays, and what came too late."""
         if not self.speed:
             return ""
-        said = (
+        text = (
             f"{'−' if self.speed < 0 else ''}{float(abs(self.speed)):g} ×, {self.late} of {self.shown + self.late} late"
         )
-        return f"{said} · {self.silent}" if self.silent else said
+        return f"{text} · {self.silent}" if self.silent else text
 
     def let_go(self) -> None:
         """Close the clips that are open, where nothing plays."""

@@ -107,8 +107,8 @@ class FrameMaker(QObject):
                 source, ended = self._source, self._ended
                 frame = self._wanted.pop(0) if self._wanted and not ended else None
                 lines = self._lines
-            for each in gone:
-                each.close()
+            for item in gone:
+                item.close()
             if ended:
                 if source is not None:
                     source.close()

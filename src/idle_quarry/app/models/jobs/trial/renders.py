@@ -38,18 +38,18 @@ class TrialRenders(QObject):
 
     def of(self, opened: OpenTimeline | None) -> tuple[PieceStatus, ...]:
         """Return the pieces of a timeline as it is now; none while they are being found."""
-        found = self._found.get(opened.path) if opened is not None else None
-        return found[1].all if found is not None and opened is not None and found[0] is opened.timeline else ()
+        result = self._found.get(opened.path) if opened is not None else None
+        return result[1].all if result is not None and opened is not None and result[0] is opened.timeline else ()
 
     def at(self, path: Path, timeline: Timeline, frame: int) -> tuple[Path, int] | None:
         """Return the file that a frame of a timeline is rendered in, and which of its pictures it is.
 
         For any thread.
         """
-        found = self._found.get(path)
-        if found is None or found[0] is not timeline:
+        result = self._found.get(path)
+        if result is None or result[0] is not timeline:
             return None
-        there = found[1].at(frame)
+        there = result[1].at(frame)
         return (there.kept.path, frame - there.piece.first) if there is not None and there.kept is not None else None
 
     def lacks(self, opened: OpenTimeline, track: Track, item: TimelineItem) -> bool:

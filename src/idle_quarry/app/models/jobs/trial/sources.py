@@ -58,12 +58,12 @@ def media_of(clip: Clip) -> Media:
 def place_of(clip: Clip, canvas: Raster, policy: Policy, shift: tuple[Fraction, Fraction] | None = None) -> Place:
     """Return where a clip's picture lies on a canvas, shares of it: left, top, width, height; may reach beyond."""
     left, top, width, height = _WHOLE
-    found = placement(clip.format.raster, canvas, policy) if clip.format is not None else None
-    if found is not None and clip.format is not None:
+    result = placement(clip.format.raster, canvas, policy) if clip.format is not None else None
+    if result is not None and clip.format is not None:
         raster = clip.format.raster
-        left, top = float(found.edge_x) / canvas.width, float(found.offset_y) / canvas.height
-        width = float(raster.width * found.scale_x) / canvas.width
-        height = float(raster.height * found.scale_y) / canvas.height
+        left, top = float(result.edge_x) / canvas.width, float(result.offset_y) / canvas.height
+        width = float(raster.width * result.scale_x) / canvas.width
+        height = float(raster.height * result.scale_y) / canvas.height
     if shift is not None:
         left, top = left + float(shift[0]), top + float(shift[1])
     return left, top, width, height
@@ -73,17 +73,19 @@ def canvas_words(clip: Clip, canvas: Raster, policy: Policy, shift: tuple[Fracti
     """Return what becomes of a clip's picture on a canvas of another shape: how much is lost, how much stays black,
     how it is shifted.
     """
-    found = placement(clip.format.raster, canvas, policy) if clip.format is not None else None
-    if found is None:
+    result = placement(clip.format.raster, canvas, policy) if clip.format is not None else None
+    if result is None:
         return "fills it as it is"
-    said = [
-        f"{percent(float(found.cropped))} of the picture is cropped" if found.cropped else "all of the picture is seen"
+    texts = [
+        f"{percent(float(result.cropped))} of the picture is cropped"
+        if result.cropped
+        else "all of the picture is seen"
     ]
-    if found.unused:
-        said.append(f"{percent(float(found.unused))} of the canvas stays black")
+    if result.unused:
+        texts.append(f"{percent(float(result.unused))} of the canvas stays black")
     if shift is not None:
-        said.append(f"shifted by {percent(float(shift[0]))} across and {percent(float(shift[1]))} down")
-    return ", ".join(said)
+        texts.append(f"shifted by {percent(float(shift[0]))} across and {percent(float(shift[1]))} down")
+    return ", ".join(texts)
 
 
 class _Readers:
@@ -165,25 +167,25 @@ class TimelineSource:
         self._readers = _Readers(known)
 
     def seen(self, frame: int, lines: int) -> PlayedPicture:
-        found = shown_at(self.timeline, frame)
-        made = self._from_render(frame, found, lines)
-        if made is not None:
-            return made
-        if found is None:
+        result = shown_at(self.timeline, frame)
+        results = self._from_render(frame, result, lines)
+        if results is not None:
+            return results
+        if result is None:
             return PlayedPicture(frame, None)
-        item, media = found.item, found.item.media
+        item, media = result.item, result.item.media
         if item.kind != CLIP or media is None or media.path is None:
             what = NO_MEDIA.get(item.kind, "its clip is not known")
             return PlayedPicture(frame, None, words=f"{item.name}: {what}")
-        at, known = str(media.timecode(found.place)), self._known.get(media.path)
+        at, known = str(media.timecode(result.place)), self._known.get(media.path)
         if known is None:
             return PlayedPicture(frame, None, words=f"{item.name}: its clip is not among the job's", media=at)
-        stands_in = self._from_proxy(frame, item, known, max(0, found.file_frame), at) if lines else None
+        stands_in = self._from_proxy(frame, item, known, max(0, result.file_frame), at) if lines else None
         if stands_in is not None:
             return stands_in
         try:
             source = self._readers.pictures(media.path)
-            picture = source.frame(max(0, found.file_frame))
+            picture = source.frame(max(0, result.file_frame))
         except QuarryError as error:
             return PlayedPicture(frame, None, words=f"{item.name}: {error.what}", media=at)
         if picture is None:

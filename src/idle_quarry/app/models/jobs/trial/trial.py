@@ -89,7 +89,7 @@ class Trial(JobPart):
         names = self.names()
         programme = next((timeline.name for timeline in job.template.timelines), "")
         first = programme if programme in names else (names[0] if names else "")
-        for name in (first, *[each for each in names if each != first][:1]):
+        for name in (first, *[name for name in names if name != first][:1]):
             if name:
                 self.open(name, LOWER if name == first else UPPER)
         self.changed.emit()
@@ -141,7 +141,7 @@ class Trial(JobPart):
         path = next((path for path in timelines_in(job.folder) if path.stem == name), None)
         if path is None:
             return
-        other = next((each for each, opened in self.opened.items() if opened is not None and opened.path == path), None)
+        other = next((name for name, opened in self.opened.items() if opened is not None and opened.path == path), None)
         if other is not None:
             self.look_at(other)
             return
@@ -206,17 +206,17 @@ class Trial(JobPart):
         return self._known
 
     def _known_clips(self) -> dict[str, KnownClip]:
-        found: dict[str, KnownClip] = {}
+        results: dict[str, KnownClip] = {}
         for row in self.material.rows:
-            found |= {str(file.path): KnownClip(None, Policy(), True) for file in parts_of(row.entry)}
+            results |= {str(file.path): KnownClip(None, Policy(), True) for file in parts_of(row.entry)}
             if row.clip is not None:
                 link, proxy = self.costs.link_of(row.source), proxy_of(row.entry)
                 policy = row.source.policy if row.source is not None else Policy()
                 exact = link is not None and link.plan.grade == "exact"
-                found[str(row.entry.path)] = KnownClip(
+                results[str(row.entry.path)] = KnownClip(
                     row.clip, policy, exact, str(proxy.path) if proxy is not None else None
                 )
-        return found
+        return results
 
     # -- what is looked at -------------------------------------------------------------------------------------------
 
