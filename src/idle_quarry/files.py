@@ -78,26 +78,26 @@ def synced(path: Path) -> None:
         os.fsync(file.fileno())
 
 
-def put_exclusively(made: Path, final: Path) -> None:
+def put_exclusively(path: Path, final: Path) -> None:
     """Give a file or folder another place where nothing lies, on the same disk. Raises `FileExistsError`, `OSError`."""
-    if made.is_dir():
+    if path.is_dir():
         final.mkdir()  # the name is taken
-        made.rename(final)
+        path.rename(final)
         return
     try:
-        os.link(made, final)
+        os.link(path, final)
     except OSError as error:
         if error.errno not in (errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.ENOSYS, errno.EMLINK):
             raise
         # a disk without second names: the name is taken, then filled
         os.close(os.open(final, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o666))
         try:
-            made.rename(final)
+            path.rename(final)
         except OSError:
             final.unlink()
             raise
         return
-    made.unlink()
+    path.unlink()
 
 
 def exchange(one: Path, other: Path) -> None:

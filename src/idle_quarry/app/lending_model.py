@@ -111,12 +111,12 @@ class LendingModel(QObject):
             here = "; ".join(lent_words(machine) for machine in house.here())
             return lending, f"Lent: {here or 'nothing is to be done'}."
 
-        def done(found: tuple[MachineLending, str]) -> None:
+        def done(results: tuple[MachineLending, str]) -> None:
             self._looking = False
             if not self._tick.isActive():  # it was chosen otherwise meanwhile
-                found[0].close()
+                results[0].close()
                 return
-            self._lent, self.words = found
+            self._lent, self.words = results
             self.changed.emit()
 
         def refused(error: QuarryError) -> None:

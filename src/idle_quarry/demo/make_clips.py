@@ -110,40 +110,40 @@ CLIPS = (
 )
 
 
-def _times(made: DemoClip, fmt: SignalFormat) -> list[tuple[float, float]]:
+def _times(clip: DemoClip, fmt: SignalFormat) -> list[tuple[float, float]]:
     """Return for each frame the times, in seconds, that its earlier and its later field show."""
-    count, rate = int(made.seconds * fmt.rate), float(fmt.rate)
-    if made.motion in ("frames", "psf"):
+    count, rate = int(clip.seconds * fmt.rate), float(fmt.rate)
+    if clip.motion in ("frames", "psf"):
         return [(n / rate, n / rate) for n in range(count)]
-    if made.motion == "still":
+    if clip.motion == "still":
         return [(1.0, 1.0)] * count
-    if made.motion == "2:2":
+    if clip.motion == "2:2":
         return [(n // 2 * 2 / rate,) * 2 for n in range(count)]
-    if made.motion in ("fields", "mixed"):
-        later = count if made.motion == "fields" else count // 2
+    if clip.motion in ("fields", "mixed"):
+        later = count if clip.motion == "fields" else count // 2
         return [(n / rate, (n + (0.5 if n < later else 0)) / rate) for n in range(count)]
     picture_s = 1 / float(NAMED_RATES["23.976"])
-    if made.motion == "3:2":
+    if clip.motion == "3:2":
         return [((n // 5 * 2 + (n % 5 >= 3)) * picture_s,) * 2 for n in range(count)]
 
     def picture(number: int) -> int:
         """Of every ten fields four pictures have two and three in turn, or two, three, three and two."""
         group, place = divmod(number, 10)
-        ends = (2, 5, 8, 10) if made.motion == "2:3:3:2" else (2, 5, 7, 10)
+        ends = (2, 5, 8, 10) if clip.motion == "2:3:3:2" else (2, 5, 7, 10)
         return group * 4 + sum(place >= end for end in ends)
 
     def time(number: int) -> float:
         cut = count  # in fields: half of the clip
-        jump = 17 if made.motion == "2:3 broken" and number >= cut else 0
+        jump = 17 if clip.motion == "2:3 broken" and number >= cut else 0
         return picture(number + (3 if jump else 0)) * picture_s + jump
 
     return [(time(2 * n), time(2 * n + 1)) for n in range(count)]
 
 
-def _moments(made: DemoClip, fmt: SignalFormat) -> Iterator[Picture]:
+def _moments(clip: DemoClip, fmt: SignalFormat) -> Iterator[Picture]:
     """Yield the frames of a clip: two moments woven line by line, which may be the same."""
-    scene, width, height = SCENES[made.scene], fmt.raster.width, fmt.raster.height
-    x, y, w, h = made.window or (0, 0, width, height)
+    scene, width, height = SCENES[clip.scene], fmt.raster.width, fmt.raster.height
+    x, y, w, h = clip.window or (0, 0, width, height)
     first = 1 if fmt.field_order == "bottom" else 0
     shown: dict[float, Picture] = {}
 
@@ -153,14 +153,14 @@ def _moments(made: DemoClip, fmt: SignalFormat) -> Iterator[Picture]:
                 shown.pop(next(iter(shown)))
             picture = np.zeros((height, width, 3), np.float32)
             picture[y : y + h, x : x + w] = scene(time, w, h)
-            if made.codes_as_full:  # real blacks and whites: by them a range is known
+            if clip.codes_as_full:  # real blacks and whites: by them a range is known
                 picture = np.clip((picture - 0.34) * 1.9, 0, 1)
-            if made.half_line:
+            if clip.half_line:
                 picture[0, : width // 2] = 0
             shown[time] = picture
         return shown[time]
 
-    for earlier, later in _times(made, fmt):
+    for earlier, later in _times(clip, fmt):
         if earlier == later:
             yield at(earlier)
             continue
@@ -169,61 +169,61 @@ def _moments(made: DemoClip, fmt: SignalFormat) -> Iterator[Picture]:
         yield woven
 
 
-def _sound(made: DemoClip) -> NDArray[np.int16]:
+def _sound(clip: DemoClip) -> NDArray[np.int16]:
     """Return a murmur of filtered noise, shape (samples, channels), that is what the clip's line says."""
     rng = np.random.default_rng(7)
-    count = int(made.seconds * 48000)
+    count = int(clip.seconds * 48000)
     rough = rng.standard_normal(count + 64)
     murmur = np.convolve(rough, np.hanning(64), "valid")[:count]
     murmur *= 0.1 * 32767 / np.abs(murmur).max() * (1.2 + np.sin(np.arange(count) / 9000))
-    if made.sound == "inverted":
+    if clip.sound == "inverted":
         channels = [murmur, -murmur]
     else:
         channels = [murmur, murmur, np.zeros(count), np.zeros(count)]
     return np.stack(channels, axis=1).astype(np.int16)
 
 
-def make(made: DemoClip, folder: Path) -> None:
+def make(clip: DemoClip, folder: Path) -> None:
     """Write one clip into `folder`."""
-    fmt = format_from_words(made.words)
-    encoding = fmt.with_encoding(range="full").encoding if made.codes_as_full else fmt.encoding
-    path = folder / made.name
+    fmt = format_from_words(clip.words)
+    encoding = fmt.with_encoding(range="full").encoding if clip.codes_as_full else fmt.encoding
+    path = folder / clip.name
     deep = encoding.bit_depth > 8
     pixels = {"4:2:0": "yuv420p", "4:2:2": "yuv422p"}[encoding.sampling] + ("10le" if deep else "")
     with av.open(str(path), "w") as container:
-        stream = container.add_stream(made.codec, rate=fmt.rate)
+        stream = container.add_stream(clip.codec, rate=fmt.rate)
         assert isinstance(stream, VideoStream)
         context = stream.codec_context
         context.width, context.height, context.pix_fmt = fmt.raster.width, fmt.raster.height, pixels
         context.time_base = 1 / fmt.rate
-        order = made.flags.get("order", fmt.field_order)
+        order = clip.flags.get("order", fmt.field_order)
         interlaced = fmt.scan != "progressive"
         aspect = fmt.raster.pixel_aspect
         options = {"aspect": f"{aspect.numerator}:{aspect.denominator}", "g": "12"}
-        if made.codec == "mpeg2video":
+        if clip.codec == "mpeg2video":
             options |= {"b": "9000000", "maxrate": "15000000", "bufsize": "3000000", "qmin": "2"}
             options |= {"flags": "+ildct+ilme"} if interlaced else {}
-        elif made.codec == "libx264":
-            options |= {"crf": str(made.quality), "preset": "slow"}
+        elif clip.codec == "libx264":
+            options |= {"crf": str(clip.quality), "preset": "slow"}
             options |= (
                 {"x264-params": "tff=1" if order == "top" else "bff=1", "flags": "+ildct+ilme"} if interlaced else {}
             )
         else:
-            options |= {"crf": str(made.quality), "preset": "fast", "x265-params": "log-level=none"}
+            options |= {"crf": str(clip.quality), "preset": "fast", "x265-params": "log-level=none"}
         options["field_order"] = ("tb" if order == "top" else "bt") if interlaced else "progressive"
         context.options = options
         context.color_primaries = {"bt601-625": 5, "bt601-525": 6, "bt709": 1, "bt2020": 9}[encoding.primaries]
         context.color_trc = {"bt709": 1, "hlg": 18}[encoding.transfer] if encoding.matrix != "bt601" else 6
         context.colorspace = {"bt601": 6, "bt709": 1, "bt2020": 9}[encoding.matrix]
         context.color_range = 1  # also where the codes are full: that is this clip's lie
-        if made.timecode:
-            stream.metadata["timecode"] = made.timecode
-        voice = container.add_stream("pcm_s16le", rate=48000) if made.sound else None
+        if clip.timecode:
+            stream.metadata["timecode"] = clip.timecode
+        voice = container.add_stream("pcm_s16le", rate=48000) if clip.sound else None
         if voice is not None:
             assert isinstance(voice, AudioStream)
-            voice.codec_context.layout = "stereo" if made.sound == "inverted" else "quad"
+            voice.codec_context.layout = "stereo" if clip.sound == "inverted" else "quad"
         setfield = _field_flagger(fmt, pixels, order if interlaced else None)
-        for index, rgb in enumerate(_moments(made, fmt)):
+        for index, rgb in enumerate(_moments(clip, fmt)):
             frame = av.VideoFrame(fmt.raster.width, fmt.raster.height, pixels)
             for plane, data in zip(frame.planes, ycbcr_codes(rgb.astype(np.float64), encoding), strict=True):
                 rows = data.astype("<u2" if deep else np.uint8).view(np.uint8).reshape(data.shape[0], -1)
@@ -239,7 +239,7 @@ def make(made: DemoClip, folder: Path) -> None:
         container.mux(stream.encode(None))
         if voice is not None:
             assert isinstance(voice, AudioStream)
-            samples = _sound(made)
+            samples = _sound(clip)
             spoken = av.AudioFrame.from_ndarray(samples.reshape(1, -1), "s16", voice.codec_context.layout.name)
             spoken.sample_rate, spoken.pts, spoken.time_base = 48000, 0, Fraction(1, 48000)
             container.mux(voice.encode(spoken))

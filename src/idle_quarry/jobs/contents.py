@@ -94,7 +94,7 @@ def _start_in(path: Path) -> tuple[int, Fraction] | None:
         raise NotUnderstood("its start is no time") from error
 
 
-def _line_up(folder: Path, template: Template, made: dict[str, Any]) -> Iterator[tuple[str, str]]:
+def _line_up(folder: Path, template: Template, results: dict[str, Any]) -> Iterator[tuple[str, str]]:
     place = folder / LINE_UP
     clips = sorted(path for path in place.iterdir() if path.is_file()) if place.is_dir() else []
     if not clips:
@@ -102,7 +102,7 @@ def _line_up(folder: Path, template: Template, made: dict[str, Any]) -> Iterator
     name = f"{LINE_UP}/{clips[0].name}"
     wanted = wanted_line_up(template)
     for key, lines in _TOLD.items():
-        before = made.get(key)
+        before = results.get(key)
         if before is not None and before != wanted[key]:
             yield name, f"the line-up's {lines} is {before}, the revision wants {wanted[key]}"
     try:

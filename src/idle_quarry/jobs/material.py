@@ -122,13 +122,13 @@ def write_material(folder: Path, entries: Iterable[JobClip]) -> None:
     def beside(path: Path) -> str:
         return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
 
-    def told(made: BroughtInFile) -> dict[str, Any]:
+    def told(file: BroughtInFile) -> dict[str, Any]:
         return {
-            "path": beside(made.path),
-            "of": made.of,
-            "source": made.source,
-            "codec": made.codec,
-            "span": made.span,
+            "path": beside(file.path),
+            "of": file.of,
+            "source": file.source,
+            "codec": file.codec,
+            "span": file.span,
         }
 
     clips = []

@@ -75,17 +75,17 @@ def move(job: Job, to: StoredTemplate, person: str, write_pdf: WritePdf) -> Move
     return result
 
 
-def _move(job: Job, to: StoredTemplate, found: Move, write_pdf: WritePdf, person: str) -> None:
+def _move(job: Job, to: StoredTemplate, result: Move, write_pdf: WritePdf, person: str) -> None:
     data = read_job(job.folder)
     old = data["template"]
     note = RecoveryNote("move", job.folder, inside=job.folder, dirs=(PAPERS, LINE_UP))
     beside = note.part
     try:
         beside.mkdir(mode=0o700)
-        results = _made_anew(beside, job, to, found, write_pdf, data)
-        for name in found.new_folders:
+        results = _made_anew(beside, job, to, result, write_pdf, data)
+        for name in result.new_folders:
             (job.folder / name).mkdir(parents=True, exist_ok=True)
-        if found.line_up:
+        if result.line_up:
             for name in [name for name in data["files"] if name.startswith(f"{LINE_UP}/")]:
                 (job.folder / name).unlink(missing_ok=True)
                 del data["files"][name]
@@ -116,12 +116,12 @@ def _move(job: Job, to: StoredTemplate, found: Move, write_pdf: WritePdf, person
 
 
 def _made_anew(
-    beside: Path, job: Job, to: StoredTemplate, found: Move, write_pdf: WritePdf, data: dict[str, Any]
+    beside: Path, job: Job, to: StoredTemplate, result: Move, write_pdf: WritePdf, data: dict[str, Any]
 ) -> list[str]:
     """Make what the revision needs anew in a folder of its own; return relative paths."""
     (beside / PAPERS).mkdir()
     papers_of(to, job.title, beside / PAPERS, write_pdf)
-    if found.line_up:
+    if result.line_up:
         (beside / LINE_UP).mkdir()
         clip = beside / line_up_file(codecs()[to.template.intermediate.codec], job.title)
         data["line_up"] = write_line_up(to.template, job.title, clip).to_json()

@@ -143,12 +143,12 @@ class Library(LibraryReader):
             raise NameTaken("the shelf has a template of this name", subject=value.name) from error
 
     def _insert(
-        self, connection: sa.Connection, made: Revision, row: dict[str, str], ident: str, also: Also | None
+        self, connection: sa.Connection, revision: Revision, row: dict[str, str], ident: str, also: Also | None
     ) -> Revision:
-        connection.execute(revisions.insert().values(**{**row, **vars(made)}, ident=ident))
+        connection.execute(revisions.insert().values(**{**row, **vars(revision)}, ident=ident))
         if also is not None:
-            also(connection, made)
-        return made
+            also(connection, revision)
+        return revision
 
     def _saved(self, connection: sa.Connection, ident: str) -> Revision | None:
         names = [revisions.c[name] for name in Revision.__dataclass_fields__]
@@ -309,15 +309,15 @@ class Library(LibraryReader):
         with self.transaction(write=True, of=template_id) as connection:
             return self._remark(connection, remark, ident)
 
-    def _remark(self, connection: sa.Connection, made: Remark, ident: str | None) -> Remark:
+    def _remark(self, connection: sa.Connection, remark: Remark, ident: str | None) -> Remark:
         names = [reviews.c[name] for name in Remark.__dataclass_fields__]
         if ident is not None:
             row = connection.execute(sa.select(*names).where(reviews.c.ident == ident)).mappings().one_or_none()
             if row is not None:
                 return Remark(**row)
-        last = sa.select(sa.func.max(reviews.c.n)).where(reviews.c.template_id == made.template_id)
+        last = sa.select(sa.func.max(reviews.c.n)).where(reviews.c.template_id == remark.template_id)
         n = (connection.execute(last).scalar() or 0) + 1
-        values = {**vars(made), "n": n}
+        values = {**vars(remark), "n": n}
         connection.execute(reviews.insert().values(**values, ident=ident or str(uuid.uuid4())))
         return Remark(**values)
 

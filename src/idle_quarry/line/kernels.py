@@ -47,8 +47,8 @@ def code_of(words: Words, table: Words) -> int:  # pragma: no cover
 
 
 @loop()
-def references(words: Words, count: int, found: Words) -> int:  # pragma: no cover
-    """Put where timing references of `count` multiplexed streams begin into `found`; return how many there are.
+def references(words: Words, count: int, result: Words) -> int:  # pragma: no cover
+    """Put where timing references of `count` multiplexed streams begin into `result`; return how many there are.
 
     One is `count` words of 3FF, twice as many of 000, and a word whose H is 1.
     """
@@ -67,8 +67,8 @@ def references(words: Words, count: int, found: Words) -> int:  # pragma: no cov
                 if words[at + i] != 0:
                     good = False
                     break
-        if good and words[at + 3 * count] & 0x240 == 0x240 and held < len(found):
-            found[held] = at
+        if good and words[at + 3 * count] & 0x240 == 0x240 and held < len(result):
+            result[held] = at
             held += 1
             at += size
         else:

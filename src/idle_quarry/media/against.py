@@ -43,14 +43,14 @@ def against(template: Template, clip: Clip) -> Match:
     return Match(result.source, result.link, tuple(gravest_first))
 
 
-def _taken_apart(template: Template, fmt: SignalFormat, found: Match, cadence: str, rate: Fraction) -> Match:
+def _taken_apart(template: Template, fmt: SignalFormat, result: Match, cadence: str, rate: Fraction) -> Match:
     """Return how a clip under pulldown stands to the template when its pictures are taken out of the cadence first."""
     whole = SignalFormat(fmt.raster, rate, "progressive", None, fmt.encoding)
     link = plan(whole, template.working.format, DEFAULT_POLICY)
     text = f"{cadence} pulldown is taken out: its {rate_text(rate)} pictures a second come back whole"
     out = ScanStep("clean", text, ScanMethod.TAKEN_OUT, cadence)
     link = LinkPlan(worst([out.grade, link.grade]), (out, *link.steps), link.placement)
-    if found.source is None:
+    if result.source is None:
         lines = "; ".join(step.text for step in link.steps)
         cost = "stop" if link.grade == "broken" else "caution" if link.grade == "lossy" else "note"
         return Match(
@@ -59,13 +59,13 @@ def _taken_apart(template: Template, fmt: SignalFormat, found: Match, cadence: s
             (Finding(cost, "clip_no_source", "working", f"It matches no source. Into the programme: {lines}."),),
         )
     words = (
-        f"As {found.source.name} it would be deinterlaced. {text[0].upper()}{text[1:]}, where its cadence is taken out"
+        f"As {result.source.name} it would be deinterlaced. {text[0].upper()}{text[1:]}, where its cadence is taken out"
         " first."
     )
     return Match(
-        found.source,
-        found.link,
-        (Finding("caution", "clip_pulldown", f"source:{found.source.id}", words), *found.findings),
+        result.source,
+        result.link,
+        (Finding("caution", "clip_pulldown", f"source:{result.source.id}", words), *result.findings),
     )
 
 

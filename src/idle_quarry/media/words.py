@@ -11,33 +11,33 @@ from idle_quarry.signal.rasters import aspect_text
 from idle_quarry.signal.rates import rate_text
 
 
-def fields_text(found: Fields | None) -> str:
+def fields_text(fields: Fields | None) -> str:
     """Return what the fields are, in a few words."""
-    if found is None:
+    if fields is None:
         return ""
-    if found.scan == "undetermined":
+    if fields.scan == "undetermined":
         return "too little moves to tell"
-    if found.scan == "mixed":
+    if fields.scan == "mixed":
         return "mixed: " + ", ".join(
-            f"{s.cadence + ' ' if s.cadence else ''}{s.scan} from {s.start}" for s in found.stretches
+            f"{s.cadence + ' ' if s.cadence else ''}{s.scan} from {s.start}" for s in fields.stretches
         )
-    words = {"psf": "PsF"}.get(found.scan, found.scan)
-    if found.cadence:
-        words = f"{found.cadence} {words}" if found.scan == "pulldown" else f"{words}, held {found.cadence}"
-    return f"{words}, {ORDER_WORDS[found.field_order]}" if found.field_order else words
+    words = {"psf": "PsF"}.get(fields.scan, fields.scan)
+    if fields.cadence:
+        words = f"{fields.cadence} {words}" if fields.scan == "pulldown" else f"{words}, held {fields.cadence}"
+    return f"{words}, {ORDER_WORDS[fields.field_order]}" if fields.field_order else words
 
 
-def moments_text(found: Fields | None) -> str:
+def moments_text(fields: Fields | None) -> str:
     """Return how many moments a second there really are, "" where that is unknown."""
-    if found is None or found.true_rate is None:
+    if fields is None or fields.true_rate is None:
         return ""
-    return f"{rate_text(found.true_rate)} moments/s"
+    return f"{rate_text(fields.true_rate)} moments/s"
 
 
-def sureness(found: Fields) -> str:
+def sureness(fields: Fields) -> str:
     """Return how sure a verdict is, in words and per cent."""
-    word = "sure" if found.confidence >= 0.9 else "likely" if found.confidence >= 0.7 else "not sure"
-    return f"{word} ({found.confidence * 100:.0f} %)"
+    word = "sure" if fields.confidence >= 0.9 else "likely" if fields.confidence >= 0.7 else "not sure"
+    return f"{word} ({fields.confidence * 100:.0f} %)"
 
 
 def active_text(clip: Clip) -> str:
@@ -57,22 +57,24 @@ def active_text(clip: Clip) -> str:
     return f"{text}; half a line is blank ({a.half_line})" if a.half_line else text
 
 
-def levels_lines(found: LevelsMeasurement | None) -> list[str]:
+def levels_lines(measurement: LevelsMeasurement | None) -> list[str]:
     """Return what is worth knowing of the levels, a sentence each."""
-    if found is None:
+    if measurement is None:
         return []
-    luma = found.luma
+    luma = measurement.luma
     levels = Levels(luma.bits, True)
-    if found.chroma_minimum is None and found.outside_gamut is None:
+    if measurement.chroma_minimum is None and measurement.outside_gamut is None:
         return [f"luma {luma.minimum} to {luma.maximum} at {luma.bits} bits"]
     lines = [f"luma {luma.minimum} to {luma.maximum} at {luma.bits} bits"]
-    if found.range != "full":
+    if measurement.range != "full":
         if luma.above_white > 5e-4:
             lines.append(f"super-white: {luma.above_white * 100:.2g} % of samples above {levels.white}")
         if luma.below_black > 5e-4:
             lines.append(f"sub-black: {luma.below_black * 100:.2g} % of samples below {levels.black}")
-    if found.outside_gamut is not None and found.outside_gamut > R103_AREA:
-        lines.append(f"{found.outside_gamut * 100:.2g} % of a picture is outside the RGB gamut (EBU R 103 lets 1 %)")
+    if measurement.outside_gamut is not None and measurement.outside_gamut > R103_AREA:
+        lines.append(
+            f"{measurement.outside_gamut * 100:.2g} % of a picture is outside the RGB gamut (EBU R 103 lets 1 %)"
+        )
     return lines
 
 

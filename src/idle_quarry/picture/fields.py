@@ -159,7 +159,7 @@ def _share(apart: Picture, floor: float) -> Picture:
 
 
 def _uneven(
-    moments: Sequence[Planes], at: int, found: Motion, asked: NDArray[np.bool_], kept: MotionCache
+    moments: Sequence[Planes], at: int, result: Motion, asked: NDArray[np.bool_], kept: MotionCache
 ) -> Picture | float:
     """Return how little this field goes on with the motion around it, 0…1, by cells.
 
@@ -170,7 +170,7 @@ def _uneven(
     """
     own = moments[at][0]
     apart = [
-        spread(differing(splined(moments[at + 2 * side][0], found, side, asked, kept), own))
+        spread(differing(splined(moments[at + 2 * side][0], result, side, asked, kept), own))
         for side in (-1, 1)
         if 0 <= at + 2 * side < len(moments)
     ]

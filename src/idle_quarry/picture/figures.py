@@ -150,23 +150,23 @@ def _frequencies(grid: Grid) -> tuple[Values, Values]:
     return np.abs(steep * grid.down), np.abs(steep * grid.across)
 
 
-def _aliasing(made: Values, grid: Grid) -> float:
+def _aliasing(values: Values, grid: Grid) -> float:
     """RMS where the chart's own frequency is beyond what can be carried and it should be grey, % of white."""
     down, across = _frequencies(grid)
     picture = (np.abs(grid.down) < 0.48) & (np.abs(grid.across) < 0.48 * float(grid.fmt.raster.display_aspect))
     beyond = picture & ((down > grid.fine_down) | (across > grid.fine_across))
     if beyond.mean() < 0.005:
         return 0.0
-    return float(100 * np.sqrt(np.mean(np.square(made[beyond] - made[beyond].mean(), dtype=np.float64))))
+    return float(100 * np.sqrt(np.mean(np.square(values[beyond] - values[beyond].mean(), dtype=np.float64))))
 
 
-def _lines_kept(made: Values, grid: Grid) -> float:
+def _lines_kept(values: Values, grid: Grid) -> float:
     """Frequency down the middle of the picture at which the rings' contrast falls below half, as lines a height.
 
     Contrast is the RMS over a band of frequencies an eighth wide; the first band is wide enough for a whole ring.
     """
     middle, inside = np.abs(grid.across[0]) < 0.02, np.abs(grid.down[:, 0]) < 0.5
-    power = np.square(made[:, middle] - 0.5, dtype=np.float64).mean(axis=1)
+    power = np.square(values[:, middle] - 0.5, dtype=np.float64).mean(axis=1)
     frequency = _frequencies(grid)[0][:, 0]
     highest = min(grid.fine_down, zone_steepness(grid))
     low = 4.1 * float(np.sqrt(zone_steepness(grid)))

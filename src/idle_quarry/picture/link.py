@@ -421,15 +421,15 @@ class Conversion:
         kept = PRECISIONS[self.policy.precision]
         return tuple(kept(plane, self.target.encoding.levels) for plane in planes)
 
-    def _encoded(self, made: _FittedPlanes, *, fields: bool) -> Planes:
+    def _encoded(self, fitted_planes: _FittedPlanes, *, fields: bool) -> Planes:
         """Return a frame in the target's colour and sampling."""
         encoding = self.target.encoding
-        planes = self._handed_on(made.planes)
-        if made.matrix:
-            planes = self._coloured(planes, made.matrix)
+        planes = self._handed_on(fitted_planes.planes)
+        if fitted_planes.matrix:
+            planes = self._coloured(planes, fitted_planes.matrix)
         elif encoding.matrix == "rgb":
             return planes
-        return planes if encoding.matrix == "rgb" else chroma_sampled(planes, made.sampling, encoding, fields)
+        return planes if encoding.matrix == "rgb" else chroma_sampled(planes, fitted_planes.sampling, encoding, fields)
 
     def _coloured(self, planes: Planes, matrix: str) -> Planes:
         """Return planes of one size in the target's colour and matrix."""

@@ -112,54 +112,54 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: MotionCac
 
 
 def along(
-    earlier: Samples, later: Samples, found: Motion, asked: Cells | None = None, kept: MotionCache | None = None
+    earlier: Samples, later: Samples, value: Motion, asked: Cells | None = None, kept: MotionCache | None = None
 ) -> Samples:
-    """Return the picture (h, w) between two, each moved along `found` by a cubic spline, mixed by nearness in time.
+    """Return the picture (h, w) between two, each moved along `value` by a cubic spline, mixed by nearness in time.
 
     Cells that are not `asked` for are 0.
     """
     kept, result = kept or MotionCache(), np.empty(earlier.shape, np.float32)
-    sides = (earlier, -found.phase, 1 - found.phase), (later, 1 - found.phase, found.phase)
+    sides = (earlier, -value.phase, 1 - value.phase), (later, 1 - value.phase, value.phase)
     for number, (picture, share, gain) in enumerate(sides):
-        _seen(kept.spline(picture), found, share, asked, gain, number == 0, result)
+        _seen(kept.spline(picture), value, share, asked, gain, number == 0, result)
     return result
 
 
-def between(earlier: Samples, later: Samples, found: Motion) -> Samples:
-    """Return the picture (h, w) between two along `found`; where motion was not found, both mixed where they are."""
-    result = along(earlier, later, found)
+def between(earlier: Samples, later: Samples, value: Motion) -> Samples:
+    """Return the picture (h, w) between two along `value`; where motion was not found, both mixed where they are."""
+    result = along(earlier, later, value)
     return doubted(
-        result, earlier + np.float32(found.phase) * (later - earlier), found, np.ones(result.shape, np.float32)
+        result, earlier + np.float32(value.phase) * (later - earlier), value, np.ones(result.shape, np.float32)
     )
 
 
-def doubted(made: Samples, other: Samples, found: Motion, moving: Samples) -> Samples:
-    """Return `made` (h, w), changed in place to `other` as far as motion is doubted, from cell to cell in straight
+def doubted(out: Samples, other: Samples, result: Motion, moving: Samples) -> Samples:
+    """Return `out` (h, w), changed in place to `other` as far as motion is doubted, from cell to cell in straight
     lines.
 
     And as far as nothing is `moving`, 0…1 (h, w, or whole times as many rows and columns).
     """
-    by_rows(len(made), lambda first, last: loops.mixed(first, last, found.doubt, other, moving, made))
-    return made
+    by_rows(len(out), lambda first, last: loops.mixed(first, last, result.doubt, other, moving, out))
+    return out
 
 
 def splined(
-    picture: Samples, found: Motion, share: float, asked: Cells | None = None, kept: MotionCache | None = None
+    picture: Samples, value: Motion, share: float, asked: Cells | None = None, kept: MotionCache | None = None
 ) -> Samples:
     """Return `picture` (h, w) as seen `share` of the vectors away, by a cubic spline through its samples; edges go on.
 
     Cells that are not `asked` for are 0.
     """
     result = np.empty(picture.shape, np.float32)
-    _seen((kept or MotionCache()).spline(picture), found, share, asked, 1.0, True, result)
+    _seen((kept or MotionCache()).spline(picture), value, share, asked, 1.0, True, result)
     return result
 
 
 def _seen(
-    spline: Samples, found: Motion, share: float, asked: Cells | None, gain: float, fresh: bool, out: Samples
+    spline: Samples, result: Motion, share: float, asked: Cells | None, gain: float, fresh: bool, out: Samples
 ) -> None:
-    where = np.ones(found.down.shape, np.bool_) if asked is None else asked
-    _by_cells(found.down.shape, splines.splined, spline, found.down, found.across, share, where, gain, fresh, out)
+    where = np.ones(result.down.shape, np.bool_) if asked is None else asked
+    _by_cells(result.down.shape, splines.splined, spline, result.down, result.across, share, where, gain, fresh, out)
 
 
 def cells_of(shape: tuple[int, ...]) -> tuple[int, int]:
@@ -200,16 +200,16 @@ def spread(cells: Samples) -> Samples:
     return result
 
 
-def resized(found: Motion, shape: tuple[int, ...]) -> Motion:
+def resized(result: Motion, shape: tuple[int, ...]) -> Motion:
     """Return motion for a plane of another size of the same picture, such as colour differences."""
-    if shape == found.shape:
-        return found
+    if shape == result.shape:
+        return result
     cells = cells_of(shape)
     down, across = (
         cells_at(plane, cells) * np.float32(now / before)
-        for plane, now, before in zip((found.down, found.across), shape, found.shape, strict=True)
+        for plane, now, before in zip((result.down, result.across), shape, result.shape, strict=True)
     )
-    return replace(found, shape=shape, down=down, across=across, doubt=cells_at(found.doubt, cells))
+    return replace(result, shape=shape, down=down, across=across, doubt=cells_at(result.doubt, cells))
 
 
 def cells_at(cells: NDArray[_T], shape: tuple[int, ...]) -> NDArray[_T]:

@@ -127,12 +127,12 @@ def run(
     policy: Policy,
     chosen: Sequence[Codec] | None,
     progress: Progress,
-    found: Callable[[CodecResult, Loss | None], None],
+    value: Callable[[CodecResult, Loss | None], None],
     failed: Callable[[Codec, MediaError], None],
 ) -> None:
     """Run a material through codecs, those that can hold `fmt` where none are chosen, lowest data rate first.
 
-    Each result is handed to `found` with its worst picture after the last generation, and kept; a codec that refuses
+    Each result is handed to `value` with its worst picture after the last generation, and kept; a codec that refuses
     goes to `failed` and the rest goes on. `progress` may raise to stop.
     """
     wanted = list(chosen) if chosen is not None else holding(fmt)
@@ -149,7 +149,7 @@ def run(
             failed(codec, error)
             continue
         keep(result)
-        found(result, loss)
+        value(result, loss)
 
 
 def through(

@@ -78,25 +78,25 @@ def _response(source: SignalFormat, target: SignalFormat, policy: Policy) -> Res
     return response(Conversion(source, target, policy))
 
 
-def filter_figures(found: Response) -> list[Figure]:
+def filter_figures(result: Response) -> list[Figure]:
     """Return the figures of a conversion's filter."""
     return [
         Figure(
             "resolution kept",
-            f"{found.lines:.0f} lines",
-            found.lines,
+            f"{result.lines:.0f} lines",
+            result.lines,
             "more",
             "Down the zone plate, to half of the contrast.",
         ),
         Figure(
             "aliasing",
-            f"{found.aliasing:.1f} %",
-            found.aliasing,
+            f"{result.aliasing:.1f} %",
+            result.aliasing,
             "less",
             "Of white, RMS, where the zone plate should be grey.",
         ),
         Figure(
-            "overshoot", f"{found.overshoot:.1f} %", found.overshoot, "less", "Of an edge, beyond its brighter side."
+            "overshoot", f"{result.overshoot:.1f} %", result.overshoot, "less", "Of an edge, beyond its brighter side."
         ),
     ]
 

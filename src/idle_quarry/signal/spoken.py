@@ -166,12 +166,12 @@ def _resolved(heard: _SpokenParts) -> str:
     raise SeveralReadings(f"this can be read in {len(readings)} ways", subject=repr(heard.text), readings=readings)
 
 
-def _cinema_shape(heard: _SpokenParts, said: set[str]) -> None:
+def _cinema_shape(heard: _SpokenParts, texts: set[str]) -> None:
     """Take "full" for a container beside 2K, 4K or DCI; elsewhere it is a range of codes."""
-    if "full" in heard.rest and said & {"2k", "4k", "dci"} and "uhd" not in said:
+    if "full" in heard.rest and texts & {"2k", "4k", "dci"} and "uhd" not in texts:
         heard.rest.remove("full")
         heard.say(shape="full")
-    if heard.shape and not said & {"2k", "4k"}:
+    if heard.shape and not texts & {"2k", "4k"}:
         readings = tuple(f"{w}x{h}" for (_, shape), (w, h) in _CINEMA.items() if shape == heard.shape)
         raise NotUnderstood(
             f"{heard.shape} is a shape of 2K and 4K",
@@ -180,43 +180,43 @@ def _cinema_shape(heard: _SpokenParts, said: set[str]) -> None:
         )
 
 
-def _system(heard: _SpokenParts, said: set[str]) -> str | None:
+def _system(heard: _SpokenParts, texts: set[str]) -> str | None:
     """Return "pal" or "ntsc" where one of them alone says the raster."""
-    named = said & {"pal", "ntsc"}
+    named = texts & {"pal", "ntsc"}
     if len(named) == 2:
         raise SeveralReadings("PAL and NTSC are two things", subject=repr(heard.text), readings=("576i25", "480i29.97"))
-    if not named or heard.size or said & {"hd", "uhd", "2k", "4k", "8k", "dci"}:
+    if not named or heard.size or texts & {"hd", "uhd", "2k", "4k", "8k", "dci"}:
         return None
     lines = heard.lines
     return next(iter(named)) if lines is None or lines in _SD else None
 
 
-def _sizes(heard: _SpokenParts, said: set[str], system: str | None) -> list[tuple[int, int]]:
+def _sizes(heard: _SpokenParts, texts: set[str], system: str | None) -> list[tuple[int, int]]:
     """Return the rasters that what was said can mean; 0 for a width that follows from the lines."""
     if heard.size:
         return [heard.size]
     if heard.lines is not None:
-        if said & {"2k", "4k"} and heard.lines in (858, 1080, 1716, 2160):
-            matching = [size for (k, _), size in _CINEMA.items() if k in said and size[1] == heard.lines]
+        if texts & {"2k", "4k"} and heard.lines in (858, 1080, 1716, 2160):
+            matching = [size for (k, _), size in _CINEMA.items() if k in texts and size[1] == heard.lines]
             if heard.shape:
-                matching = [_CINEMA[k, heard.shape] for k in ("2k", "4k") if k in said]
-            return matching[:1] if "uhd" not in said else [(0, heard.lines)]
+                matching = [_CINEMA[k, heard.shape] for k in ("2k", "4k") if k in texts]
+            return matching[:1] if "uhd" not in texts else [(0, heard.lines)]
         return [(0, heard.lines)]
     if system:
         return [(0, 576 if system == "pal" else 480)]
-    if "8k" in said:
+    if "8k" in texts:
         return [(0, 4320)]
-    if "uhd" in said:
+    if "uhd" in texts:
         return [(0, 2160)]
-    if "2k" in said or ("4k" in said and ("dci" in said or heard.shape)):
-        return [_CINEMA["2k" if "2k" in said else "4k", heard.shape or "full"]]
-    if "4k" in said:
+    if "2k" in texts or ("4k" in texts and ("dci" in texts or heard.shape)):
+        return [_CINEMA["2k" if "2k" in texts else "4k", heard.shape or "full"]]
+    if "4k" in texts:
         return [(0, 2160), _CINEMA["4k", "full"]]
-    if "dci" in said:
+    if "dci" in texts:
         return [_CINEMA["2k", "full"], _CINEMA["4k", "full"]]
-    if "hd" in said:
+    if "hd" in texts:
         return [(0, 1080)]
-    if "sd" in said:
+    if "sd" in texts:
         return _sd_lines(heard)
     return []
 

@@ -170,8 +170,8 @@ class LoudnessMeter:
                 20 * float(np.log10(max(peaks))) if peaks and max(peaks) > 0 else None,
             )
 
-    def _figure(self, said: dict[str, str], name: str, *, any_value: bool = False) -> float | None:
-        text = said.get(f"lavfi.r128.{name}")
+    def _figure(self, data: dict[str, str], name: str, *, any_value: bool = False) -> float | None:
+        text = data.get(f"lavfi.r128.{name}")
         if text is None:
             return None
         value = float(text)

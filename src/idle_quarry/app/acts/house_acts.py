@@ -36,7 +36,7 @@ class HouseActs:
         """Save an entry: as a draft of the one that is there, else as a new one on a shelf."""
         self._do(lambda library: put(library, entry, shelf, note), done, answered)
 
-    def put_aside(self, uid: str, said: str) -> None:
+    def put_aside(self, uid: str, text: str) -> None:
         """Take an entry off its shelf; it can be put back, and templates keep their copies."""
         back = ("Undo", lambda: self._do(lambda library: library.bring_back(uid), lambda _none: None))
-        self._do(lambda library: library.put_aside(uid), lambda _none: self._say(said, back))
+        self._do(lambda library: library.put_aside(uid), lambda _none: self._say(text, back))

@@ -156,9 +156,9 @@ class LibraryActs:
         )
         self.do(lambda library: library.set_names_by_login(by_login), lambda _none: self._named(text))
 
-    def _named(self, said: str) -> None:
+    def _named(self, text: str) -> None:
         self._context.shelves_changed.emit()
-        self._context.say(f"{said} You are {self._context.library.person}.")
+        self._context.say(f"{text} You are {self._context.library.person}.")
 
     def put_on_house_shelf(self, templates: Sequence[Template], note: str, done: Callable[[int], object]) -> None:
         """Put templates on the house shelf as drafts; names that are there are left alone.
@@ -211,7 +211,7 @@ class LibraryActs:
         self,
         left: StoredTemplate,
         right: StoredTemplate,
-        made: Template,
+        template: Template,
         note: str,
         done: Callable[[str], object],
         answered: Answered,
@@ -221,12 +221,12 @@ class LibraryActs:
         numbers = left.revision.number, right.revision.number
 
         def told(revision: Revision) -> None:
-            self._context.say(f"{made.name}: revision {revision.number} holds both drafts.")
+            self._context.say(f"{template.name}: revision {revision.number} holds both drafts.")
             self._documents.let_go(ident)
             done(ident)
 
         self.do(
-            lambda library: library.save_revision(ident, made, note, parent=numbers[0], merged=numbers[1]),
+            lambda library: library.save_revision(ident, template, note, parent=numbers[0], merged=numbers[1]),
             told,
             answered,
         )
@@ -255,8 +255,8 @@ class LibraryActs:
                     templates.append(template)
             return templates, refused
 
-        def told(found: tuple[list[ImportedTemplate], list[str]]) -> None:
-            templates, refused = found
+        def told(results: tuple[list[ImportedTemplate], list[str]]) -> None:
+            templates, refused = results
             for template in templates:
                 self._documents.let_go(template.template_id)
             if templates:
@@ -314,8 +314,8 @@ class LibraryActs:
             library.move_job(record.id, to)
             return move
 
-        def told(found: Move) -> None:
-            done(found)
+        def told(move: Move) -> None:
+            done(move)
             context.jobs_changed.emit()
 
         context.workers.start(moved, told, failed)

@@ -201,7 +201,7 @@ def progress(painter: QPainter, option: QStyleOptionProgressBar) -> None:
     )
 
 
-def scroll_part(option: QStyleOptionSlider, part: QStyle.SubControl, found: QRect) -> QRect:
+def scroll_part(option: QStyleOptionSlider, part: QStyle.SubControl, result: QRect) -> QRect:
     """The parts of a scroll bar without buttons at its ends."""
     rect = option.rect
     lying = option.orientation == Qt.Orientation.Horizontal
@@ -221,6 +221,6 @@ def scroll_part(option: QStyleOptionSlider, part: QStyle.SubControl, found: QRec
         QStyle.SubControl.SC_ScrollBarSubLine: (0, 0),
     }
     if part not in parts:
-        return found
+        return result
     start, extent = parts[part]
     return QRect(start, 0, extent, rect.height()) if lying else QRect(0, start, rect.width(), extent)

@@ -106,8 +106,8 @@ class LoopThread(QObject):
         finally:
             steps.close()
 
-    def _take(self, made: tuple[Any, threading.Event]) -> None:
-        answer, taken = made
+    def _take(self, results: tuple[Any, threading.Event]) -> None:
+        answer, taken = results
         if taken is self._taken and self._thread is not None:
             if isinstance(answer, QuarryError):
                 self._thread = None

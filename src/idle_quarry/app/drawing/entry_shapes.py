@@ -69,7 +69,7 @@ def picture_of(entry: Entry, width: float, feed: SignalFormat | None = None, fee
     return drawing
 
 
-def _monitor(made: EntryDrawing, entry: Monitor, feed: SignalFormat | None, feeds: str) -> None:
+def _monitor(drawing: EntryDrawing, entry: Monitor, feed: SignalFormat | None, feeds: str) -> None:
     known = monitors().get(entry.id, entry)
     doors = entry.accepts
     rates = [name for name in NAMED_RATES if any(name in door.rates for door in doors)]
@@ -83,17 +83,17 @@ def _monitor(made: EntryDrawing, entry: Monitor, feed: SignalFormat | None, feed
         },
         key=lambda row: (-row[0], row[2]),
     )
-    made.head("What it shows")
-    first = min(140.0, made.width * 0.4)
-    column = (made.width - first) / max(1, len(rates))
-    made.shapes += [
-        TextShape(first + n * column, made.height, column - 2, rate, align="centre", size=11)
+    drawing.head("What it shows")
+    first = min(140.0, drawing.width * 0.4)
+    column = (drawing.width - first) / max(1, len(rates))
+    drawing.shapes += [
+        TextShape(first + n * column, drawing.height, column - 2, rate, align="centre", size=11)
         for n, rate in enumerate(rates)
     ]
-    made.height += ROW
+    drawing.height += ROW
     for line, width, transfer in rows:
         name = f"{width} × {line} {_TRANSFER.get(transfer, transfer.upper())}"
-        made.shapes.append(TextShape(0, made.height + 2, first - 6, name, "chalk"))
+        drawing.shapes.append(TextShape(0, drawing.height + 2, first - 6, name, "chalk"))
         for n, rate in enumerate(rates):
             scans = {
                 scan
@@ -101,7 +101,7 @@ def _monitor(made: EntryDrawing, entry: Monitor, feed: SignalFormat | None, feed
                 if line in door.lines and rate in door.rates and transfer in door.transfers
                 for scan in door.scans
             }
-            box = BoxShape(first + n * column, made.height, column - 3, ROW - 3)
+            box = BoxShape(first + n * column, drawing.height, column - 3, ROW - 3)
             here = feed is not None and (feed.raster.height, rate_text(feed.rate), feed.encoding.transfer) == (
                 line,
                 rate,
@@ -109,21 +109,23 @@ def _monitor(made: EntryDrawing, entry: Monitor, feed: SignalFormat | None, feed
             )
             if scans:
                 letters = " ".join(letter for scan, letter in _SCAN_LETTERS.items() if scan in scans)
-                made.shapes += [box, TextShape(box.x, box.y + 1, box.w, letters, "chalk", "centre")]
-                made.said.append(f"{name} at {rate}: {', '.join(sorted(scans))}")
+                drawing.shapes += [box, TextShape(box.x, box.y + 1, box.w, letters, "chalk", "centre")]
+                drawing.said.append(f"{name} at {rate}: {', '.join(sorted(scans))}")
             if here:
-                made.shapes.append(box._replace(role="lichen", look="outlined"))
-        made.height += ROW
-    made.line("p progressive, i interlaced, s PsF")
+                drawing.shapes.append(box._replace(role="lichen", look="outlined"))
+        drawing.height += ROW
+    drawing.line("p progressive, i interlaced, s PsF")
     if feed is not None and feeds:
         why = refusals(known, feed)
         sent = f"{feeds} sends {format_words(feed)}"
-        made.line(f"{sent}: shown." if not why else f"{sent}: black, since {why[0]}.", "sage" if not why else "oxide")
+        drawing.line(
+            f"{sent}: shown." if not why else f"{sent}: black, since {why[0]}.", "sage" if not why else "oxide"
+        )
     if entry.peak_cd_m2 is not None:
-        made.line(f"At most {entry.peak_cd_m2:g} cd/m².")
+        drawing.line(f"At most {entry.peak_cd_m2:g} cd/m².")
     if entry.overscan:
         inner = 100 - 2 * entry.overscan
-        made.line(f"Of the picture {inner:g} % of the width and height is seen.")
+        drawing.line(f"Of the picture {inner:g} % of the width and height is seen.")
 
 
 #: Limits beyond which a delivery fails: their name, what they are of, and their unit.
@@ -140,20 +142,20 @@ _LIMITED = (
 )
 
 
-def _delivery(made: EntryDrawing, entry: DeliverySpec) -> None:
+def _delivery(drawing: EntryDrawing, entry: DeliverySpec) -> None:
     layout = sound_layouts().get(entry.sound.layout)
     if layout is not None:
-        made.head("Sound")
-        channels_drawn(made, layout)
+        drawing.head("Sound")
+        channels_drawn(drawing, layout)
     programme = programme_layouts().get(entry.programme) if entry.programme else None
     if programme is not None:
-        made.head("In time")
-        in_time_drawn(made, programme)
-        made.line(
+        drawing.head("In time")
+        in_time_drawn(drawing, programme)
+        drawing.line(
             f"Borders may be off by {counted(programme.tolerance_pictures, 'picture')}; {programme.before_s:g} s lie"
             " before the programme."
         )
-    made.head("What is handed over and checked")
+    drawing.head("What is handed over and checked")
     sound, may, codec = entry.sound, entry.tolerances, codecs().get(entry.codec)
     lines = [
         f"{entry.format}, {codec.name if codec else entry.codec}"
@@ -180,54 +182,56 @@ def _delivery(made: EntryDrawing, entry: DeliverySpec) -> None:
     lines += [", ".join(figures)] if figures else []
     lines += [f"{clause.number}: {clause.text}" for clause in entry.clauses]
     for text in lines:
-        made.line(text.replace("-", "−") if text.startswith(("Line-up -", "Loudness -", "True peak")) else text)
+        drawing.line(text.replace("-", "−") if text.startswith(("Line-up -", "Loudness -", "True peak")) else text)
 
 
-def _codec(made: EntryDrawing, ident: str) -> None:
-    made.head("Data rate of common formats")
+def _codec(drawing: EntryDrawing, ident: str) -> None:
+    drawing.head("Data rate of common formats")
     if ident not in codecs():
-        made.line("What it makes is known when it can be made here.")
+        drawing.line("What it makes is known when it can be made here.")
         return
     ladder = rate_ladder(ident, COMMON)
     if not ladder:
-        made.line("It holds none of the common formats.")
+        drawing.line("It holds none of the common formats.")
         return
-    first, last = min(120.0, made.width * 0.3), min(186.0, made.width * 0.44)
+    first, last = min(120.0, drawing.width * 0.3), min(186.0, drawing.width * 0.44)
     most = max(mbps for _, mbps in ladder)
     for words, mbps in ladder:
-        room = made.width - first - last
-        made.shapes += [
-            TextShape(0, made.height + 1, first - 6, words, "chalk"),
-            BoxShape(first, made.height + 3, max(2.0, room * mbps / most), ROW - 8, "sage"),
+        room = drawing.width - first - last
+        drawing.shapes += [
+            TextShape(0, drawing.height + 1, first - 6, words, "chalk"),
+            BoxShape(first, drawing.height + 3, max(2.0, room * mbps / most), ROW - 8, "sage"),
             TextShape(
-                first + room + 6, made.height + 1, last - 6, f"{mbps:.4g} Mb/s, {gb_per_hour(mbps):.3g} GB an hour"
+                first + room + 6, drawing.height + 1, last - 6, f"{mbps:.4g} Mb/s, {gb_per_hour(mbps):.3g} GB an hour"
             ),
         ]
-        made.said.append(f"{words}: {mbps:.4g} Mb/s")
-        made.height += ROW
+        drawing.said.append(f"{words}: {mbps:.4g} Mb/s")
+        drawing.height += ROW
 
 
-def _naming(made: EntryDrawing, entry: NamingRule) -> None:
-    made.head("Makes, for example")
-    made.shapes.append(TextShape(0, made.height, made.width, entry.example, "chalk", size=18))
-    made.said.append(entry.example)
-    made.height += 34
-    made.head("Out of")
+def _naming(drawing: EntryDrawing, entry: NamingRule) -> None:
+    drawing.head("Makes, for example")
+    drawing.shapes.append(TextShape(0, drawing.height, drawing.width, entry.example, "chalk", size=18))
+    drawing.said.append(entry.example)
+    drawing.height += 34
+    drawing.head("Out of")
     for name in dict.fromkeys(fields_of(entry.rule)):
-        made.shapes += [
-            TextShape(0, made.height, 120, f"{{{name}}}", "chalk"),
-            TextShape(126, made.height, made.width - 126, str(FIELDS[name])),
+        drawing.shapes += [
+            TextShape(0, drawing.height, 120, f"{{{name}}}", "chalk"),
+            TextShape(126, drawing.height, drawing.width - 126, str(FIELDS[name])),
         ]
-        made.height += ROW - 2
+        drawing.height += ROW - 2
 
 
-def _format(made: EntryDrawing, fmt: SignalFormat) -> None:
-    made.head("The picture to scale")
+def _format(drawing: EntryDrawing, fmt: SignalFormat) -> None:
+    drawing.head("The picture to scale")
     aspect = float(fmt.raster.display_aspect)
-    height = min(200.0, made.width / aspect)
-    made.shapes.append(BoxShape(0, made.height, height * aspect, height, "sage", "outlined"))
-    made.shapes.append(
-        TextShape(0, made.height + height / 2 - 10, height * aspect, format_words(fmt, fields=True), "chalk", "centre")
+    height = min(200.0, drawing.width / aspect)
+    drawing.shapes.append(BoxShape(0, drawing.height, height * aspect, height, "sage", "outlined"))
+    drawing.shapes.append(
+        TextShape(
+            0, drawing.height + height / 2 - 10, height * aspect, format_words(fmt, fields=True), "chalk", "centre"
+        )
     )
-    made.said.append(format_words(fmt, fields=True))
-    made.height += height + GAP
+    drawing.said.append(format_words(fmt, fields=True))
+    drawing.height += height + GAP

@@ -54,7 +54,7 @@ def height() -> int:
 
 def draw_file(
     painter: QPainter,
-    found: FileMeasurement,
+    measurement: FileMeasurement,
     rate: Fraction,
     width: float,
     marked: Sequence[CheckMark],
@@ -62,18 +62,18 @@ def draw_file(
     frame: int,
 ) -> None:
     """Draw a file's lanes; `wanted` has "loudness" and "bits" as lines to be held against."""
-    frames, top = max(1, found.pictures.frames), float(theme.px(4))
+    frames, top = max(1, measurement.pictures.frames), float(theme.px(4))
     for name, tall in LANES.items():
         room = QRectF(0, top, width, theme.px(tall))
         _head(painter, name, room)
         if name == "holds":
-            _items(painter, found, room, frames)
+            _items(painter, measurement, room, frames)
         elif name == "luma":
-            _luma(painter, found, rate, room, frames)
+            _luma(painter, measurement, rate, room, frames)
         elif name == "light":
             _curve(
                 painter,
-                [(n * float(rate), value) for n, value in enumerate(found.pictures.light)],
+                [(n * float(rate), value) for n, value in enumerate(measurement.pictures.light)],
                 (0.0, 200.0),
                 room,
                 frames,
@@ -81,7 +81,7 @@ def draw_file(
                 steps=True,
             )
         elif name == "loudness":
-            _loudness(painter, found, rate, room, frames, wanted.get("loudness"))
+            _loudness(painter, measurement, rate, room, frames, wanted.get("loudness"))
         else:
             _places(painter, marked, room, frames)
         top += theme.px(tall)
@@ -100,10 +100,10 @@ def _head(painter: QPainter, name: str, room: QRectF) -> None:
     painter.drawLine(QPointF(theme.px(HEAD), room.bottom()), QPointF(room.width() - theme.px(16), room.bottom()))
 
 
-def _items(painter: QPainter, found: FileMeasurement, room: QRectF, frames: int) -> None:
+def _items(painter: QPainter, measurement: FileMeasurement, room: QRectF, frames: int) -> None:
     painter.setFont(theme.font(11))
     metrics = QFontMetricsF(painter.font())
-    for item in found.items:
+    for item in measurement.items:
         left, right = (x_of(number, frames, room.width()) for number in (item.first, item.last))
         rect = QRectF(left, room.top() + 4, max(2.0, right - left - 1), room.height() - 8)
         role = _FILLS.get(item.what)
@@ -124,9 +124,9 @@ def _items(painter: QPainter, found: FileMeasurement, room: QRectF, frames: int)
             painter.drawText(rect.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, name)
 
 
-def _luma(painter: QPainter, found: FileMeasurement, rate: Fraction, room: QRectF, frames: int) -> None:
+def _luma(painter: QPainter, measurement: FileMeasurement, rate: Fraction, room: QRectF, frames: int) -> None:
     """Draw lowest and highest code of each second, between black and white."""
-    pictures, top = found.pictures, 1 << found.pictures.bits
+    pictures, top = measurement.pictures, 1 << measurement.pictures.bits
     unit = 1 << (pictures.bits - 8)
 
     def y(code: float) -> float:
@@ -167,12 +167,14 @@ def _curve(
 
 
 def _loudness(
-    painter: QPainter, found: FileMeasurement, rate: Fraction, room: QRectF, frames: int, wanted: float | None
+    painter: QPainter, measurement: FileMeasurement, rate: Fraction, room: QRectF, frames: int, wanted: float | None
 ) -> None:
-    if found.sound is None:
+    if measurement.sound is None:
         return
-    begin = found.programme[0]
-    points = [(begin + n / 10 * float(rate), value) for n, value in enumerate(found.sound.short_term) if n % 2 == 0]
+    begin = measurement.programme[0]
+    points = [
+        (begin + n / 10 * float(rate), value) for n, value in enumerate(measurement.sound.short_term) if n % 2 == 0
+    ]
     if wanted is not None:
         share = (wanted - _LOUD[0]) / (_LOUD[1] - _LOUD[0])
         y = room.bottom() - 3 - (room.height() - 6) * share

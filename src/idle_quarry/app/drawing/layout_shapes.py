@@ -10,20 +10,25 @@ from idle_quarry.path.entries import (
 from idle_quarry.path.entries.sound import SHORT
 
 
-def channels_drawn(made: EntryDrawing, layout: SoundLayout) -> None:
+def channels_drawn(drawing: EntryDrawing, layout: SoundLayout) -> None:
     """Draw the channels of a sound layout."""
     count = len(layout.channels)
-    a_row = min(count, max(1, int(made.width // 58)))
-    column = min(110.0, made.width / a_row)
+    a_row = min(count, max(1, int(drawing.width // 58)))
+    column = min(110.0, drawing.width / a_row)
     for start in range(0, count, a_row):
         for n, channel in enumerate(layout.channels[start : start + a_row]):
             box = BoxShape(
-                n * column, made.height, column - 4, 44, "seam", "hatched" if channel.carries == "silent" else "filled"
+                n * column,
+                drawing.height,
+                column - 4,
+                44,
+                "seam",
+                "hatched" if channel.carries == "silent" else "filled",
             )
             small = {"full mix": "", "music and effects": "M&E", "audio description": "AD", "clean mix": "clean"}.get(
                 channel.carries, channel.carries
             )
-            made.shapes += [
+            drawing.shapes += [
                 box,
                 TextShape(
                     box.x,
@@ -43,8 +48,8 @@ def channels_drawn(made: EntryDrawing, layout: SoundLayout) -> None:
                     size=11,
                 ),
             ]
-        made.height += 48
-    made.said.append(layout.words)
+        drawing.height += 48
+    drawing.said.append(layout.words)
 
 
 #: How each item of a programme's layout is drawn.
@@ -60,34 +65,34 @@ ITEM_LOOKS = {
 }
 
 
-def in_time_drawn(made: EntryDrawing, layout: ProgrammeLayout) -> None:
+def in_time_drawn(drawing: EntryDrawing, layout: ProgrammeLayout) -> None:
     """Draw a programme's layout in time."""
     parts = sum(item.what == "programme" for item in layout.items)
     fixed = sum(item.seconds or 0 for item in layout.items)
-    room = made.width * (0.55 if fixed else 0.0)
-    for_parts = (made.width - room) / parts
+    room = drawing.width * (0.55 if fixed else 0.0)
+    for_parts = (drawing.width - room) / parts
     x = 0.0
     for item in layout.items:
         w = for_parts if item.seconds is None else room * item.seconds / fixed
         role, look = ITEM_LOOKS[item.what]
-        made.shapes.append(BoxShape(x, made.height, max(2.0, w - 2), 34, role, look))
+        drawing.shapes.append(BoxShape(x, drawing.height, max(2.0, w - 2), 34, role, look))
         if w > 60:
-            made.shapes.append(TextShape(x + 2, made.height + 8, w - 6, item.what, "chalk", "centre"))
+            drawing.shapes.append(TextShape(x + 2, drawing.height + 8, w - 6, item.what, "chalk", "centre"))
         if item.tone:
-            made.shapes.append(BoxShape(x, made.height + 37, max(2.0, w - 2), 4, "lichen"))
+            drawing.shapes.append(BoxShape(x, drawing.height + 37, max(2.0, w - 2), 4, "lichen"))
         x += w
-    made.height += 48
+    drawing.height += 48
     at, after = 0.0, 0
     for item in layout.items:
         length = "as long as it is" if item.seconds is None else f"{item.seconds:g} s"
         when = f"{at:g} s" if not after else f"after part {after}" + (f", {at:g} s" if at else "")
         starts = f" at {layout.starts}" if item.what == "programme" and layout.starts and not after else ""
         text = f"{item.what}{' with tone' if item.tone else ''}{f': {item.text}' if item.text else ''}{starts}"
-        made.shapes += [
-            TextShape(0, made.height, 130, when),
-            TextShape(136, made.height, 120, length),
-            TextShape(260, made.height, made.width - 260, text, "chalk"),
+        drawing.shapes += [
+            TextShape(0, drawing.height, 130, when),
+            TextShape(136, drawing.height, 120, length),
+            TextShape(260, drawing.height, drawing.width - 260, text, "chalk"),
         ]
-        made.said.append(f"{when}: {text}, {length}")
-        made.height += ROW - 2
+        drawing.said.append(f"{when}: {text}, {length}")
+        drawing.height += ROW - 2
         at, after = (0.0, after + 1) if item.seconds is None else (at + item.seconds, after)

@@ -42,12 +42,12 @@ def offer_left_over(desk: Desk) -> None:
 
     library = desk.library
 
-    def offer(found: list[Leftover]) -> None:
-        whole = [leftover for leftover in found if is_whole(leftover)]
+    def offer(leftovers: list[Leftover]) -> None:
+        whole = [leftover for leftover in leftovers if is_whole(leftover)]
         if whole:
             _offer_to_list(desk, whole[0])
-        elif found:
-            _offer_to_clear(desk, found)
+        elif leftovers:
+            _offer_to_clear(desk, leftovers)
 
     desk.workers.start(lambda _ticket: left_over(library), offer, desk.refuse)
 
@@ -66,25 +66,25 @@ def _offer_to_list(desk: Desk, one: Leftover) -> None:
     desk.say(f"{words_of(one)}: the program was ended before. It is whole.", action=("List it", list_it))
 
 
-def _offer_to_clear(desk: Desk, found: Sequence[Leftover]) -> None:
+def _offer_to_clear(desk: Desk, leftovers: Sequence[Leftover]) -> None:
     from idle_quarry.jobs.left_over import words_of
 
     def cleared(count: int) -> None:
         desk.say(f"Cleared {counted(count, 'part')}; what was whole is as it was.")
 
     def clear(_ticket: object) -> int:
-        for leftover in found:
+        for leftover in leftovers:
             recovery.clear(leftover)
-        return len(found)
+        return len(leftovers)
 
-    first = words_of(found[0])
-    rest = f" (and {len(found) - 1} more)" if len(found) > 1 else ""
-    size = sum(leftover.bytes for leftover in found) / 1e6
-    where = found[0].part.parent
+    first = words_of(leftovers[0])
+    rest = f" (and {len(leftovers) - 1} more)" if len(leftovers) > 1 else ""
+    size = sum(leftover.bytes for leftover in leftovers) / 1e6
+    where = leftovers[0].part.parent
     desk.say(
         f"{first[0].upper()}{first[1:]}{rest}: {size:.0f} MB lie hidden in {where}.",
         action=(
-            "Clear it" if len(found) == 1 else "Clear them",
+            "Clear it" if len(leftovers) == 1 else "Clear them",
             lambda: desk.workers.start(clear, cleared, desk.refuse),
         ),
     )

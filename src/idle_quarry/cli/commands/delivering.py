@@ -79,7 +79,7 @@ def deliver(options: Options, out: Output) -> int:
     return 0 if result.done else 1
 
 
-def _note(options: Options, job: Job, found: VerificationRecord) -> None:
+def _note(options: Options, job: Job, result: VerificationRecord) -> None:
     """Note in the library what was handed over, where the job was started from it."""
     from idle_quarry.cli.opening import opened
     from idle_quarry.jobs.handover.record import handed_over
@@ -87,7 +87,7 @@ def _note(options: Options, job: Job, found: VerificationRecord) -> None:
     try:
         with opened(options) as library:
             record = next((record for record in library.jobs() if Path(record.folder) == job.folder.resolve()), None)
-            handed = handed_over(found, job, record.template_id, library.person) if record is not None else None
+            handed = handed_over(result, job, record.template_id, library.person) if record is not None else None
             if handed is not None:
                 library.record_handover(handed)
     except QuarryError as error:

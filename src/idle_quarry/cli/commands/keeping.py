@@ -117,13 +117,13 @@ def template_import(options: Options, out: Output) -> int:
     return 2 if failed else 0
 
 
-def _checked(found: LibraryCheck) -> dict[str, Any]:
+def _checked(result: LibraryCheck) -> dict[str, Any]:
     return {
-        "library": str(found.place),
-        "templates": found.templates,
-        "revisions": found.revisions,
-        "sound": found.sound,
-        "troubles": [{"where": trouble.where, "what": trouble.what} for trouble in found.troubles],
+        "library": str(result.place),
+        "templates": result.templates,
+        "revisions": result.revisions,
+        "sound": result.sound,
+        "troubles": [{"where": trouble.where, "what": trouble.what} for trouble in result.troubles],
     }
 
 

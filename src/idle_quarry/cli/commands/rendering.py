@@ -138,7 +138,7 @@ def _rendered(
 
 
 def _told(
-    programme: Programme, store: RenderStore, made: set[str], failed: dict[str, str]
+    programme: Programme, store: RenderStore, names: set[str], failed: dict[str, str]
 ) -> tuple[list[dict[str, object]], list[str]]:
     from idle_quarry.jobs.renders.pieces import PieceState
 
@@ -152,7 +152,7 @@ def _told(
         elif recipe is not None:
             rendered = store.kept(recipe)
             if rendered is not None:
-                state, file = ("rendered" if recipe.identity in made else "kept"), str(rendered.path)
+                state, file = ("rendered" if recipe.identity in names else "kept"), str(rendered.path)
             else:
                 text = failed.get(recipe.identity) or "was not rendered"
         pieces.append(

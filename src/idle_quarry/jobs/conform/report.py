@@ -100,32 +100,32 @@ def source_times(cuts: CutList, event: Event) -> tuple[Timecode, Timecode]:
     return Timecode(begin, rate, drop), Timecode(begin + item.length, rate, drop)
 
 
-def as_table(found: ConformReport) -> str:
+def as_table(report: ConformReport) -> str:
     """Return the events as a table."""
     out = io.StringIO()
     rows = csv.writer(out, lineterminator="\n")
-    documents = [event_json(found.cuts, event) for event in found.events]
+    documents = [event_json(report.cuts, event) for event in report.events]
     keys = list(documents[0]) if documents else ["track"]
     rows.writerow(keys)
     rows.writerows([["" if document[key] is None else document[key] for key in keys] for document in documents])
     return out.getvalue()
 
 
-def as_html(found: ConformReport) -> str:
+def as_html(report: ConformReport) -> str:
     """Return the report as a page; what lacks and matters stands first."""
     order = {"missing": 0, "offset": 1, "found elsewhere": 2, "found": 3, "no media needed": 4}
-    events = sorted(found.events, key=lambda event: (order[event.status], not event.matters))
-    cuts = found.cuts
+    events = sorted(report.events, key=lambda event: (order[event.status], not event.matters))
+    cuts = report.cuts
     return (
         pages("idle_quarry.jobs", "papers_html")
         .get_template("cuts.html")
         .render(
             name=cuts.timeline.name,
             file=cuts.path.name,
-            template=found.template,
-            findings=found.findings,
+            template=report.template,
+            findings=report.findings,
             lost=cuts.lost,
-            counts=found.counts(),
+            counts=report.counts(),
             made=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M"),
             counted=rate_text(cuts.timeline.rate),
             events=[event_json(cuts, event) for event in events],
@@ -133,9 +133,9 @@ def as_html(found: ConformReport) -> str:
     )
 
 
-def write_report(path: Path, found: ConformReport, write_pdf: WritePdf) -> None:
+def write_report(path: Path, report: ConformReport, write_pdf: WritePdf) -> None:
     """Write the report in the form that the suffix of `path` names, whole or not at all.
 
     Raises what `write_paper` raises.
     """
-    write_paper(path, lambda: as_html(found), lambda: as_table(found), found.to_json, write_pdf)
+    write_paper(path, lambda: as_html(report), lambda: as_table(report), report.to_json, write_pdf)

@@ -156,17 +156,17 @@ def _made_of(programme: Programme, items: Sequence[PlannedItem], scale: float) -
     return {"timeline": programme.name, "parts": parts, "scale": scale}
 
 
-def _with_light(path: Path, job: Job, delivery: Delivery, found: Verification) -> Verification:
+def _with_light(path: Path, job: Job, delivery: Delivery, verification: Verification) -> Verification:
     """Have an HDR delivery declare the light that was measured in it, and the display it was graded on, where its
     container can.
     """
-    encoding, pictures = delivery.format.encoding, found.found.pictures
+    encoding, pictures = delivery.format.encoding, verification.found.pictures
     if not is_hdr(encoding.transfer):
-        return found
+        return verification
     peak = delivery.mastering_peak or job.template.working.graded_to
     if not declare_light(path, encoding.primaries, peak, pictures.max_cll or 0, pictures.max_fall or 0):
-        return found
-    return replace(found, found=replace(found.found, sha256=sha256_of(path)))
+        return verification
+    return replace(verification, found=replace(verification.found, sha256=sha256_of(path)))
 
 
 def name_of(job: Job, programme: Programme, delivery: Delivery, version: int = 1) -> str:

@@ -66,9 +66,9 @@ class VerificationRecord:
         )
 
 
-def noted(found: Verification) -> VerificationRecord:
+def noted(verification: Verification) -> VerificationRecord:
     """Return a verification as it is kept."""
-    return VerificationRecord(found.to_json(), now_text())
+    return VerificationRecord(verification.to_json(), now_text())
 
 
 def handed_over(noted: VerificationRecord, job: Job, template_id: str, author: str) -> HandoverRecord | None:
@@ -109,8 +109,8 @@ def note_made(folder: Path, sha256: str, made_of: dict[str, Any]) -> None:
     changed(folder, _made, lambda results: {**results, sha256: made_of}, _write_made)
 
 
-def _write_made(folder: Path, made: dict[str, Any]) -> None:
-    data = {"kind": "idle-quarry files made", "format_number": _FORMAT, "files": made}
+def _write_made(folder: Path, results: dict[str, Any]) -> None:
+    data = {"kind": "idle-quarry files made", "format_number": _FORMAT, "files": results}
     try:
         written_whole(folder / MADE_FILE, (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
     except OSError as error:

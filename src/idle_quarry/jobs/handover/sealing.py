@@ -45,14 +45,14 @@ def names_listed(folder: Path) -> frozenset[str]:
     return frozenset(_listed(folder).hashes)
 
 
-def handed_over(made: Path, folder: Path, name: Callable[[], str]) -> tuple[Path, str]:
+def handed_over(path: Path, folder: Path, name: Callable[[], str]) -> tuple[Path, str]:
     """Seal a file and put it and its list in their place in `folder`, under the name that is free then.
 
-    Return where it is, and what became of a list that could not be continued. `made` lies in a folder of `folder`'s
+    Return where it is, and what became of a list that could not be continued. `path` lies in a folder of `folder`'s
     name that holds nothing else, on the same disk. Raises `JobError`, `FileExistsError`, `OSError`.
     """
     with locked(folder):
-        file = made.rename(made.with_name(name()))
+        file = path.rename(path.with_name(name()))
         final = folder / file.name
         return final, take_place(file, final, seal(file, folder))
 
@@ -103,7 +103,7 @@ def _brought_along(listed: _HashList, folder: Path, path: Path) -> Iterator[Path
             yield beside
 
 
-def take_place(made: Path, final: Path, sealed: Seal) -> str:
+def take_place(path: Path, final: Path, sealed: Seal) -> str:
     """Put a file and its list in their place; return what became of a list that could not be continued.
 
     The list takes its place first, the file last, and only where nothing has its name: whatever fails or stops on the
@@ -116,7 +116,7 @@ def take_place(made: Path, final: Path, sealed: Seal) -> str:
     else:
         sealed.path.rename(place)
     try:
-        put_exclusively(made, final)
+        put_exclusively(path, final)
     except OSError:
         if continued:
             exchange(sealed.path, place)

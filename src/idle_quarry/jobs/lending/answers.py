@@ -51,12 +51,12 @@ class _CheckSaid(TypedDict):
 _CHECKS: TypeAdapter[list[_CheckSaid]] = TypeAdapter(list[_CheckSaid])
 
 
-def inside(folder: Path, said: object, by: str) -> Path:
+def inside(folder: Path, text: object, by: str) -> Path:
     """Return the file inside a folder that a machine says it made.
 
     Raises `JobError` for one that leads out, or is none.
     """
-    path = PurePosixPath(said) if isinstance(said, str) and 0 < len(said) < 1000 and "\0" not in said else None
+    path = PurePosixPath(text) if isinstance(text, str) and 0 < len(text) < 1000 and "\0" not in text else None
     if path is None or path.is_absolute() or ".." in path.parts:
         raise _unbelieved(by, "it names no file of the job")
     result = folder / path
@@ -70,11 +70,11 @@ def inside(folder: Path, said: object, by: str) -> Path:
     return result
 
 
-def file_named(folder: Path, said: object, by: str) -> Path:
+def file_named(folder: Path, result: object, by: str) -> Path:
     """Return the file that a machine says lies in a folder under a name. Raises `JobError`."""
-    if not isinstance(said, str) or name_refused(said) or said.startswith("."):
+    if not isinstance(result, str) or name_refused(result) or result.startswith("."):
         raise _unbelieved(by, "it names no file")
-    return inside(folder, said, by)
+    return inside(folder, result, by)
 
 
 def looked(

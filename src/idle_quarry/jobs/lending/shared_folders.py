@@ -92,16 +92,16 @@ class Reach:
         paths = [Path(usual)] if Path(usual).is_absolute() and "\0" not in usual else []
         return next((path.resolve() for path in (*self._folders, *paths) if proof_in(path) == place), None)
 
-    def path(self, said: dict[str, Any]) -> Path:
+    def path(self, data: dict[str, Any]) -> Path:
         """Return the path that a task says, on this machine. Raises `NotReachable`."""
-        inside = PurePosixPath(str(said["path"]))
+        inside = PurePosixPath(str(data["path"]))
         if "\0" in str(inside) or inside.is_absolute() or ".." in inside.parts:
             raise NotPossible("a path that leads out of its place", subject=str(inside))
-        root = self.root(str(said["place"]), str(said["root"]))
+        root = self.root(str(data["place"]), str(data["root"]))
         if root is None:
             raise NotReachable(
                 "this place is not there, or it is another",
-                subject=str(said["root"]),
+                subject=str(data["root"]),
                 remedy="say where it lies here: --place FOLDER",
             )
         try:

@@ -201,19 +201,19 @@ def _state(record: Path, path: Path) -> tuple[int, ...]:
     return value.st_size, value.st_mtime_ns, result.st_size, result.st_mtime_ns
 
 
-def _bytes(made: Path) -> int:
+def _bytes(result: Path) -> int:
     """Return the bytes of a file, or of a folder's files. Raises `OSError`."""
-    if made.is_dir():
-        return sum(path.stat().st_size for path in made.iterdir())
-    return made.stat().st_size
+    if result.is_dir():
+        return sum(path.stat().st_size for path in result.iterdir())
+    return result.stat().st_size
 
 
 def _is_own_folder(path: Path) -> bool:
     return path.is_dir() and not path.is_symlink()
 
 
-def _gone(made: Path) -> None:
-    if _is_own_folder(made):
-        shutil.rmtree(made)
+def _gone(path: Path) -> None:
+    if _is_own_folder(path):
+        shutil.rmtree(path)
     else:
-        made.unlink(missing_ok=True)
+        path.unlink(missing_ok=True)

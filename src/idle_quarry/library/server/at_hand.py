@@ -348,8 +348,8 @@ class AtHand(FileLibrary):
         """Return what puts a save into the outbox, in the transaction that saves it here."""
         body = {"template": json.loads(held_canonical(value)), "note": note, "ident": ident, **more}
 
-        def also(here: sa.Connection, made: Revision) -> None:
-            self.outbox.put(here, act, made.template_id, made.number, {**body, "time": made.time})
+        def also(here: sa.Connection, revision: Revision) -> None:
+            self.outbox.put(here, act, revision.template_id, revision.number, {**body, "time": revision.time})
 
         return also
 
@@ -361,8 +361,8 @@ class AtHand(FileLibrary):
             made_of = self._parent(revision.template_id, revision.number)
             body = {"title": title, "folder": str(folder), "ident": sent, "of": made_of["of"]}
 
-            def also(connection: sa.Connection, made: JobRecord) -> None:
-                self.outbox.put(connection, "job", made.template_id, made.revision, body)
+            def also(connection: sa.Connection, record: JobRecord) -> None:
+                self.outbox.put(connection, "job", record.template_id, record.revision, body)
 
             return FileLibrary.record_job(self, title, folder, stored, ident=sent, also=also)
 

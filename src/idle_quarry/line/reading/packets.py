@@ -49,7 +49,7 @@ class PacketGroup:
 
 
 def stream_packets(
-    stream: Words, positions: NDArray[np.int32], number: int, found: FrameFaults
+    stream: Words, positions: NDArray[np.int32], number: int, frame_faults: FrameFaults
 ) -> Iterator[PacketGroup]:
     """Yield the packets of one stream (lines, words), by DID and size.
 
@@ -79,9 +79,9 @@ def stream_packets(
             line = int(lines[chosen[bad]]) + 1
             where = f"packet {did:02X} at word {int(at[chosen[bad]])} of stream {number + 1}"
             if not right_words[bad]:
-                found.tell("parity", line, f"{where}: a word has wrong protection bits")
+                frame_faults.tell("parity", line, f"{where}: a word has wrong protection bits")
             else:
-                found.tell(
+                frame_faults.tell(
                     "checksum", line, f"{where}: its checksum is {int(words[bad, -1]):03X}, its words give another"
                 )
         yield PacketGroup(did, words, lines[chosen] + 1, at[chosen], whole)

@@ -115,20 +115,20 @@ class LineReader:
         self._frame += 1
         return frame
 
-    def _counted(self, sound: Mapping[int, GroupSound], lock: Lock, found: FrameFaults) -> None:
+    def _counted(self, sound: Mapping[int, GroupSound], lock: Lock, frame_faults: FrameFaults) -> None:
         """Tell groups that ended, and those with fewer or more samples than the time of a frame holds."""
         for group in self._numbers.keys() - sound.keys():
-            found.tell("sound gap", 0, f"group {group}: nothing, where the frame before had sound")
+            frame_faults.tell("sound gap", 0, f"group {group}: nothing, where the frame before had sound")
         if lock.rate is None:
             return
         exact = Fraction(48000) / lock.rate * (2 if lock.interface == "3G-B" and lock.rate > 30 else 1)
         for group, item in sound.items():
             if not math.floor(exact) <= len(item.samples) <= math.ceil(exact):
-                found.tell(
+                frame_faults.tell(
                     "sound gap", 0, f"group {group}: {len(item.samples)} samples in a frame that lasts {float(exact):g}"
                 )
 
-    def _protected(self, link: Words, timing: Timing, number: int, found: FrameFaults) -> None:
+    def _protected(self, link: Words, timing: Timing, number: int, frame_faults: FrameFaults) -> None:
         """Tell timing references, line numbers and CRC that are not as they must be."""
         lines, raster = timing.raster.lines, timing.raster
         of = f" of link {number + 1}" if number else ""
@@ -136,13 +136,13 @@ class LineReader:
         for at, h in ((0, 1), (timing.sav, 0)):
             wrong = (link[:, at : at + 4] != expected.references[h][:, :, None]).any(axis=(1, 2))
             for line in np.flatnonzero(wrong):
-                found.tell("timing reference", int(line) + 1, f"{'EAV' if h else 'SAV'}{of} has wrong bits")
+                frame_faults.tell("timing reference", int(line) + 1, f"{'EAV' if h else 'SAV'}{of} has wrong bits")
         if raster.of_sd:
             return
         wrong = (link[:, 4:6] != expected.numbers[:, :, None]).any(axis=(1, 2))
         for line in np.flatnonzero(wrong):
             value = line_number_of(int(link[line, 4, -1]), int(link[line, 5, -1]))
-            found.tell(
+            frame_faults.tell(
                 "line number",
                 int(line) + 1,
                 (
@@ -160,13 +160,13 @@ class LineReader:
         for line, stream in np.argwhere(wrong_codes):
             # the code stands behind the number of the line after the one that it covers
             covers = int(line) or lines
-            found.tell(
+            frame_faults.tell(
                 "crc",
                 covers,
                 f"line {covers} or the number after it{of} is not as it was sent ({stream_name(timing, int(stream))})",
             )
 
-    def _looked(self, link: Words, timing: Timing, found: FrameFaults) -> Iterator[tuple[int, PacketGroup]]:
+    def _looked(self, link: Words, timing: Timing, frame_faults: FrameFaults) -> Iterator[tuple[int, PacketGroup]]:
         """Yield packets of each stream, telling reserved codes and what is wrong in blanking."""
         lines, streams = link.shape[0], timing.streams
         positions = np.zeros((lines, streams, _MOST_PACKETS), np.int32)
@@ -185,7 +185,7 @@ class LineReader:
         )
         for line, stream in np.argwhere(faults[:, :, 0] > 0):
             count, at = int(faults[line, stream, 0]), int(faults[line, stream, 1])
-            found.tell(
+            frame_faults.tell(
                 "reserved code",
                 int(line) + 1,
                 f"{count} words, the first {int(link[line, at, stream]):03X} at word {at}"
@@ -193,17 +193,19 @@ class LineReader:
             )
         for line, stream in np.argwhere(faults[:, :, 2] > 0):
             count, at = int(faults[line, stream, 2]), int(faults[line, stream, 3])
-            found.tell(
+            frame_faults.tell(
                 "blanking",
                 int(line) + 1,
                 f"{count} words that are not blank, the first {int(link[line, at, stream]):03X} at word {at}"
                 f" ({stream_name(timing, int(stream))})",
             )
         for stream in range(streams):
-            for group in stream_packets(link[:, :, stream], positions[:, stream], stream, found):
+            for group in stream_packets(link[:, :, stream], positions[:, stream], stream, frame_faults):
                 yield stream, group
 
-    def _lock(self, links: Sequence[Words], timing: Timing, packets: Sequence[Packet], found: FrameFaults) -> Lock:
+    def _lock(
+        self, links: Sequence[Words], timing: Timing, packets: Sequence[Packet], frame_faults: FrameFaults
+    ) -> Lock:
         raster = timing.raster
         lines = [packet for packet in packets if (packet.did, packet.sdid) == PAYLOAD and len(packet.data) == 4]
         whole = [packet.bytes for packet in lines if packet.whole]
@@ -216,13 +218,13 @@ class LineReader:
         elif lines:
             pass  # told as a wrong packet
         else:
-            found.tell("payload missing", raster.payload[0], "no payload identifier says what the line carries")
+            frame_faults.tell("payload missing", raster.payload[0], "no payload identifier says what the line carries")
         interface = self._interface(len(links), timing, payload)
         rate = nominal_rate(timing, self._mwords)
         if payload is not None:
             wrong = contradiction(payload, timing, len(links), self._mwords)
             if wrong:
-                found.tell("payload contradicts", raster.payload[0], wrong)
+                frame_faults.tell("payload contradicts", raster.payload[0], wrong)
             else:
                 rate = payload.rate
         scan = payload.scan if payload is not None else raster.scan
@@ -246,7 +248,7 @@ class LineReader:
             return "3G-A" if self._mwords > 200 else "HD"
         return "3G-A" if timing.step == 2 else None
 
-    def _moment(self, packets: Sequence[Packet], lock: Lock, found: FrameFaults) -> Timecode | None:
+    def _moment(self, packets: Sequence[Packet], lock: Lock, frame_faults: FrameFaults) -> Timecode | None:
         """Return the frame's timecode, LTC before VITC, telling numbers of no clock and breaks."""
         if lock.rate is None:
             return None
@@ -256,7 +258,7 @@ class LineReader:
                 continue
             result = read_timecode(packet.bytes, lock.rate)
             if result is None:
-                found.tell("timecode", packet.line, "the number is none that a clock shows")
+                frame_faults.tell("timecode", packet.line, "the number is none that a clock shows")
             else:
                 read.setdefault(result[0], result[1])
         if not read:
@@ -266,11 +268,11 @@ class LineReader:
         if self._timecode is not None and (self._timecode.rate, self._timecode.drop) == (moment.rate, moment.drop):
             timecode = self._timecode + step
             if moment != timecode:
-                found.tell("timecode break", 0, f"{moment} follows {self._timecode}, not {timecode}")
+                frame_faults.tell("timecode break", 0, f"{moment} follows {self._timecode}, not {timecode}")
         self._timecode = moment
         return moment
 
-    def _field_codes(self, stream: Words, packets: Sequence[Packet], timing: Timing, found: FrameFaults) -> None:
+    def _field_codes(self, stream: Words, packets: Sequence[Packet], timing: Timing, frame_faults: FrameFaults) -> None:
         """Hold the codes of RP 165 against the fields they cover.
 
         The second field of the frame before where that is known.
@@ -296,7 +298,7 @@ class LineReader:
                 part = rows[first - 1 : last]
                 words = part[:, timing.sav + 4 :].reshape(-1) if kind == "picture" else part.reshape(-1)[4:]
                 if kernels.code_of(np.ascontiguousarray(words), CRC_16) != code:
-                    found.tell(
+                    frame_faults.tell(
                         "edh",
                         packet.line,
                         f"the {kind} of lines {first} to {(last - 1) % raster.lines + 1} is not as it was sent",

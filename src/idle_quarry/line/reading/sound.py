@@ -30,7 +30,9 @@ def _signed(value: NDArray[np.int64]) -> NDArray[np.int32]:
     return (((value & 0xFFFFFF) ^ 0x800000) - 0x800000).astype(np.int32)
 
 
-def sound_of(held: Sequence[PacketGroup], before: Mapping[int, int], found: FrameFaults) -> dict[int, GroupSound]:
+def sound_of(
+    held: Sequence[PacketGroup], before: Mapping[int, int], frame_faults: FrameFaults
+) -> dict[int, GroupSound]:
     """Return the sound of a frame by group, 1 to 4; `before` has the number of each group's last packet until now."""
     by_did: dict[int, list[PacketGroup]] = {}
     for item in held:
@@ -40,14 +42,14 @@ def sound_of(held: Sequence[PacketGroup], before: Mapping[int, int], found: Fram
         for group, did in enumerate(dids, 1):
             if did in by_did:
                 more = by_did.get(SD_SOUND_MORE[group - 1], []) if dids is SD_SOUND else []
-                sound = read(group, by_did[did], more, before.get(group), found)
+                sound = read(group, by_did[did], more, before.get(group), frame_faults)
                 if sound is not None:
                     results[group] = sound
     return results
 
 
 def _in_turn(
-    group: int, numbers: NDArray[np.int64], lines: NDArray[np.int64], before: int | None, found: FrameFaults
+    group: int, numbers: NDArray[np.int64], lines: NDArray[np.int64], before: int | None, frame_faults: FrameFaults
 ) -> None:
     """Tell where packets, numbered 1 to 255 over and over, do not follow one another."""
     given = numbers if before is None else np.concatenate([[before], numbers])
@@ -55,7 +57,7 @@ def _in_turn(
     for at in wrong:
         line = int(lines[at if before is not None else at + 1])
         missing = int((given[at + 1] - given[at] - 1) % 255)
-        found.tell(
+        frame_faults.tell(
             "sound gap",
             line,
             f"group {group}: packet {int(given[at + 1])} follows {int(given[at])}, {missing} are missing",
@@ -63,12 +65,12 @@ def _in_turn(
 
 
 def _hd_group(
-    group: int, held: Sequence[PacketGroup], _more: Sequence[PacketGroup], before: int | None, found: FrameFaults
+    group: int, held: Sequence[PacketGroup], _more: Sequence[PacketGroup], before: int | None, frame_faults: FrameFaults
 ) -> GroupSound | None:
     fitting = [group for group in held if group.words.shape[1] == 31]
     for item in held:
         if item.words.shape[1] != 31:
-            found.tell(
+            frame_faults.tell(
                 "packet",
                 int(item.line[0]),
                 f"sound of group {group} with {item.words.shape[1] - 7} words of data, not 24",
@@ -81,9 +83,9 @@ def _hd_group(
     bytes_ = words.astype(np.int64) & 0xFF
     wrong = np.flatnonzero((_error_code(words) != bytes_[:, 24:30]).any(axis=1) & whole)
     for at in wrong:
-        found.tell("sound code", int(line[at]), f"group {group}: the error code does not belong to its words")
+        frame_faults.tell("sound code", int(line[at]), f"group {group}: the error code does not belong to its words")
     numbers = bytes_[:, 4]
-    _in_turn(group, numbers, line, before, found)
+    _in_turn(group, numbers, line, before, frame_faults)
     samples = np.empty((len(words), 4), np.int32)
     for channel in range(4):
         a, b, c, d = (bytes_[:, 8 + 4 * channel + n] for n in range(4))
@@ -106,14 +108,14 @@ def _error_code(words: Words) -> NDArray[np.int64]:
 
 
 def _sd_group(
-    group: int, held: Sequence[PacketGroup], more: Sequence[PacketGroup], before: int | None, found: FrameFaults
+    group: int, held: Sequence[PacketGroup], more: Sequence[PacketGroup], before: int | None, frame_faults: FrameFaults
 ) -> GroupSound | None:
     fine = {int(line): (group, n) for group in more for n, line in enumerate(group.line)}
     lines, numbers, samples = [], [], []
     for item in held:
         size = item.words.shape[1] - 7
         if size % 12 or not size:
-            found.tell(
+            frame_faults.tell(
                 "packet", int(item.line[0]), f"sound of group {group} with {size} words of data, not of four channels"
             )
             continue
@@ -134,6 +136,6 @@ def _sd_group(
         return None
     order = np.argsort(np.concatenate(lines))
     turn = np.concatenate(numbers)[order]
-    _in_turn(group, turn, np.concatenate([line for _, line in samples])[order], None, found)
+    _in_turn(group, turn, np.concatenate([line for _, line in samples])[order], None, frame_faults)
     rows = [row for block, _ in samples for row in block]
     return GroupSound(group, np.concatenate([rows[n] for n in order]), int(turn[-1]))

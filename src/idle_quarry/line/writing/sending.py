@@ -246,11 +246,11 @@ def sent_frames(
     picture: str,
     sound: SentSound | None,
     start: Timecode,
-    said: LineSignalling | None = None,
+    line_signalling: LineSignalling | None = None,
 ) -> Iterator[list[Words]]:
     """Yield frames of a line without end: a picture by its id, sound, and timecode from `start` on."""
     return frames_of(
-        fmt, way, partial(picture_of, picture, fmt), sound.taken if sound is not None else None, start, said
+        fmt, way, partial(picture_of, picture, fmt), sound.taken if sound is not None else None, start, line_signalling
     )
 
 
@@ -260,10 +260,10 @@ def frames_of(
     picture: Callable[[int], Planes],
     sound: Callable[[int, int], Samples] | None,
     start: Timecode,
-    said: LineSignalling | None = None,
+    line_signalling: LineSignalling | None = None,
 ) -> Iterator[list[Words]]:
     """Yield frames of a line without end: pictures by their number, samples by the first and how many, and timecode."""
-    writer = LineWriter(fmt, way, said)
+    writer = LineWriter(fmt, way, line_signalling)
     index = sent = 0
     room = most_channels(way)
     while True:

@@ -34,7 +34,7 @@ class LineSignalling:
 
 
 @lru_cache(maxsize=2)
-def blank_frame(fmt: SignalFormat, way: Transport, number: int, said: LineSignalling) -> Words:
+def blank_frame(fmt: SignalFormat, way: Transport, number: int, line_signalling: LineSignalling) -> Words:
     """Return a frame of link `number` without picture: timing references, line numbers, identifiers.
 
     Codes are still to come. Kept: not to be written to.
@@ -54,7 +54,7 @@ def blank_frame(fmt: SignalFormat, way: Transport, number: int, said: LineSignal
         if not way.raster.of_sd:
             frame[n, 4], frame[n, 5] = line_number_words(n + 1)
             frame[n, 6:8] = BLANK_Y
-    if said.payload:
+    if line_signalling.payload:
         for part in range(max(1, way.streams // 2)):
             channel = number if way.interface.links > 1 else part
             for line in way.raster.payload:
@@ -67,14 +67,14 @@ def blank_frame(fmt: SignalFormat, way: Transport, number: int, said: LineSignal
                         way.head,
                         packet(*PAYLOAD, payload_bytes(fmt, way, channel)),
                     )
-    if said.active_format is not None:
+    if line_signalling.active_format is not None:
         wide = fmt.raster.display_aspect == SIXTEEN_NINE
         for line in way.raster.active_format:
             at = way.sav + 4
             _lay(
                 frame[line - 1, :, way.luma_at(0)],
                 at,
-                packet(*ACTIVE_FORMAT, active_format_data(said.active_format, wide)),
+                packet(*ACTIVE_FORMAT, active_format_data(line_signalling.active_format, wide)),
             )
     return frame
 
@@ -91,10 +91,10 @@ class LineWriter:
     pictures share a line); sound is 24 bits at 48 kHz, as many samples as `samples_in` counts for each picture.
     """
 
-    def __init__(self, fmt: SignalFormat, way: Transport, said: LineSignalling | None = None) -> None:
+    def __init__(self, fmt: SignalFormat, way: Transport, line_signalling: LineSignalling | None = None) -> None:
         self.format, self.way = fmt, way
-        said = said or LineSignalling()
-        self._blank = [blank_frame(fmt, way, n, said) for n in range(way.interface.links)]
+        line_signalling = line_signalling or LineSignalling()
+        self._blank = [blank_frame(fmt, way, n, line_signalling) for n in range(way.interface.links)]
         # what came before the first line of the first frame: vertical blanking
         self._before: list[Words | None] = [None] * way.interface.links
         self._last_line = [frame[-1].copy() for frame in self._blank]

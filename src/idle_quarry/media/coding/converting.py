@@ -182,13 +182,13 @@ def start_of(clip: Clip, fmt: SignalFormat, drop: bool = False) -> Timecode | No
     return own if own.rate == fmt.rate else own.converted(fmt.rate, drop and can_drop(fmt.rate))
 
 
-def words_of(made: ConvertedClip) -> dict[str, Any]:
+def words_of(converted: ConvertedClip) -> dict[str, Any]:
     """Return what was made under the keys of the command line."""
     return {
-        "file": str(made.path),
-        "format": format_words(made.format),
-        "frames": made.frames,
-        "start": None if made.start is None else str(made.start),
-        "channels": made.channels,
-        "seconds": round(made.seconds, 2),
+        "file": str(converted.path),
+        "format": format_words(converted.format),
+        "frames": converted.frames,
+        "start": None if converted.start is None else str(converted.start),
+        "channels": converted.channels,
+        "seconds": round(converted.seconds, 2),
     }

@@ -59,8 +59,8 @@ def _order(order: str | None) -> str:
     return ORDER_WORDS.get(order or "", "no field order")
 
 
-def _perhaps(found: Fields, text: str) -> str:
-    return text if found.confidence >= 0.9 else f"Probably, not surely: {text[0].lower()}{text[1:]}"
+def _perhaps(fields: Fields, text: str) -> str:
+    return text if fields.confidence >= 0.9 else f"Probably, not surely: {text[0].lower()}{text[1:]}"
 
 
 def _changes(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disagreement]:

@@ -180,10 +180,10 @@ def _true_rate(scan: str, cadence: str | None, rate: Fraction | None) -> Fractio
 
 
 def _marks(
-    found: StructurePath, frames: NDArray[np.int64], strength: NDArray[np.float64], same: NDArray[np.bool_]
+    likeliest: StructurePath, frames: NDArray[np.int64], strength: NDArray[np.float64], same: NDArray[np.bool_]
 ) -> tuple[tuple[int, str], ...]:
     """Return (frame, pattern) for each pair: "?" where too little moves to say, "R" where nothing changed at all."""
-    patterns = [pattern for segment in found.segments for pattern in segment.patterns]
+    patterns = [pattern for segment in likeliest.segments for pattern in segment.patterns]
     quiet = max(4.0, 0.2 * float(np.percentile(strength, 80)))
     return tuple(
         (int(frame), "R" if identical else pattern if force >= quiet else "?")
@@ -191,9 +191,9 @@ def _marks(
     )
 
 
-def _stretches(found: StructurePath, frames: NDArray[np.int64]) -> tuple[Stretch, ...]:
+def _stretches(likeliest: StructurePath, frames: NDArray[np.int64]) -> tuple[Stretch, ...]:
     """Return the lasting structures one after the other; short ones and near ones count as their neighbour's."""
-    lasting = [s for s in found.segments if s.stop - s.start >= _MIXED_PAIRS]
+    lasting = [s for s in likeliest.segments if s.stop - s.start >= _MIXED_PAIRS]
     merged: list[Segment] = []
     for segment in lasting:
         if merged and _alike(merged[-1].structure, segment.structure):
@@ -220,10 +220,10 @@ def _alike(one: str, other: str) -> bool:
     )
 
 
-def _breaks(found: StructurePath, frames: NDArray[np.int64]) -> tuple[int, ...]:
+def _breaks(likeliest: StructurePath, frames: NDArray[np.int64]) -> tuple[int, ...]:
     """Return the frames at which a pulldown's cadence starts anew."""
     at = []
-    for segment in found.segments:
+    for segment in likeliest.segments:
         length = len(CYCLES[segment.structure])
         if segment.structure == "progressive" or length == 1:
             continue

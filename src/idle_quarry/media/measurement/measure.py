@@ -243,12 +243,12 @@ def _spread(last: int) -> Iterator[int]:
         parts *= 2
 
 
-def _widest_change(found: Fields, examination: _Examination) -> tuple[int, int] | None:
+def _widest_change(fields: Fields, examination: _Examination) -> tuple[int, int] | None:
     """Return the widest span of unexamined frames in which the structure changes, None where all are close."""
-    if found.scan != "mixed":
+    if fields.scan != "mixed":
         return None
     widest: tuple[int, int] | None = None
-    for stretch in found.stretches[1:]:
+    for stretch in fields.stretches[1:]:
         before = [run.first + len(run.found.likelihood) for run in examination.runs if run.first < stretch.start]
         if (
             before

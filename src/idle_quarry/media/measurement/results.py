@@ -136,15 +136,15 @@ class Measurement:
         return document
 
 
-def _sound(found: SoundStreamMeasurement) -> dict[str, Any]:
+def _sound(measurement: SoundStreamMeasurement) -> dict[str, Any]:
     return {
-        "sample_rate": found.sample_rate,
-        "seconds": round(found.seconds, 3),
-        "loudness_lufs": found.loudness_lufs,
-        "loudness_range_lu": found.range_lu,
-        "true_peak_dbtp": found.true_peak_dbtp,
-        "identical": [list(pair) for pair in found.identical],
-        "inverted": [list(pair) for pair in found.inverted],
+        "sample_rate": measurement.sample_rate,
+        "seconds": round(measurement.seconds, 3),
+        "loudness_lufs": measurement.loudness_lufs,
+        "loudness_range_lu": measurement.range_lu,
+        "true_peak_dbtp": measurement.true_peak_dbtp,
+        "identical": [list(pair) for pair in measurement.identical],
+        "inverted": [list(pair) for pair in measurement.inverted],
         "channels": [
             {
                 "peak_dbfs": c.peak_dbfs,
@@ -160,7 +160,7 @@ def _sound(found: SoundStreamMeasurement) -> dict[str, Any]:
                     }
                 ),
             }
-            for c in found.channels
+            for c in measurement.channels
         ],
     }
 

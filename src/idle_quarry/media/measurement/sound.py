@@ -241,12 +241,12 @@ def _loudness(samples: NDArray[np.float32], rate: int, layout: str) -> tuple[flo
 
 
 def heard_whole(
-    found: SoundStreamMeasurement, path: Path, stream_index: int, on_progress: Callable[[float], None]
+    measurement: SoundStreamMeasurement, path: Path, stream_index: int, on_progress: Callable[[float], None]
 ) -> SoundStreamMeasurement:
     """Return what was heard of windows with loudness, its range and true peak of the whole stream, as R 128 integrates.
 
-    `on_progress` hears how many seconds were heard, and may raise to stop. Where nothing more can be decoded, `found`
-    is returned.
+    `on_progress` hears how many seconds were heard, and may raise to stop. Where nothing more can be decoded,
+    `measurement` is returned.
     """
     meter: _Meter | None = None
     channels = 0
@@ -257,16 +257,16 @@ def heard_whole(
                 meter, channels = _Meter(frame.sample_rate, frame.layout.name), len(block)
             if len(block) == channels:
                 meter.push(block)
-                on_progress(meter.samples / found.sample_rate)
-        if meter is None or meter.samples < found.sample_rate * found.seconds:
-            return found
+                on_progress(meter.samples / measurement.sample_rate)
+        if meter is None or meter.samples < measurement.sample_rate * measurement.seconds:
+            return measurement
         meter.push(None)
     except (FFmpegError, ValueError):  # an arrangement of channels that R 128 has no weights for
-        return found
+        return measurement
     loudness, spread, peak = meter.result(channels)
     return replace(
-        found,
-        seconds=meter.samples / found.sample_rate,
+        measurement,
+        seconds=meter.samples / measurement.sample_rate,
         loudness_lufs=loudness,
         range_lu=spread,
         true_peak_dbtp=peak,

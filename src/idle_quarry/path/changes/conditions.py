@@ -83,9 +83,9 @@ class Condition:
             place = f"{first}.{self.member}.{rest}"
         return f"{place} {self.sign} {self.text}"
 
-    def holds(self, found: tuple[Found, ...]) -> bool:
+    def holds(self, founds: tuple[Found, ...]) -> bool:
         """Return whether it holds of what a template has at the place; those that deny, where no value does."""
-        values = [value for member, value in found if not self.member or member == self.member]
+        values = [value for member, value in founds if not self.member or member == self.member]
         if not values:  # what is not there is none
             return (self.text.lower() == "none") != (self.sign in _NOT)
         if self.sign in _NOT:

@@ -115,12 +115,12 @@ def _maker(data: bytes) -> str:
     return "".join(chr(64 + letter) if 1 <= letter <= 26 else "?" for letter in letters)
 
 
-def _descriptor(found: Screen, part: bytes) -> None:
+def _descriptor(screen: Screen, part: bytes) -> None:
     """Take one descriptor of 18 bytes: a timing, or the screen's name."""
     if part[:2] == b"\0\0":
         if part[3] == 0xFC:
             text = part[5:18].split(b"\n")[0].decode("cp437")
-            found.name = "".join(sign for sign in text if sign.isprintable()).strip()
+            screen.name = "".join(sign for sign in text if sign.isprintable()).strip()
         return
     clock = int.from_bytes(part[:2], "little") * 10_000
     width = part[2] | (part[4] & 0xF0) << 4
@@ -134,7 +134,7 @@ def _descriptor(found: Screen, part: bytes) -> None:
     total = (lines + blank_lines) * 2 + 1 if interlaced else lines + blank_lines
     rate = _named(Fraction(clock, (width + blank) * total))
     if rate is not None:
-        found.timings.append(Timing(width, lines * 2 if interlaced else lines, rate, interlaced))
+        screen.timings.append(Timing(width, lines * 2 if interlaced else lines, rate, interlaced))
 
 
 def _named(rate: Fraction) -> str | None:
@@ -143,7 +143,7 @@ def _named(rate: Fraction) -> str | None:
     return name if abs(NAMED_RATES[name] - rate) <= rate * _NEAR else None
 
 
-def _cta(found: Screen, block: bytes) -> None:
+def _cta(screen: Screen, block: bytes) -> None:
     """Take a CTA-861 extension: its data blocks, then its detailed timings."""
     until = block[2]
     if until == 0:
@@ -153,12 +153,12 @@ def _cta(found: Screen, block: bytes) -> None:
     for tag, body in _data_blocks(block[4:until]):
         if tag == _VIDEO:
             for number in body:
-                found.timings += _vics().get(_code(number), ())
+                screen.timings += _vics().get(_code(number), ())
         elif tag == _EXTENDED and body:
-            _extended(found, body[0], body[1:])
+            _extended(screen, body[0], body[1:])
     for at in range(until, 127 - 17, 18):
         if block[at : at + 2] != b"\0\0":
-            _descriptor(found, block[at : at + 18])
+            _descriptor(screen, block[at : at + 18])
 
 
 def _code(value: int) -> int:
@@ -179,14 +179,14 @@ def _data_blocks(data: bytes) -> Iterator[tuple[int, bytes]]:
         at += 1 + length
 
 
-def _extended(found: Screen, tag: int, body: bytes) -> None:
+def _extended(screen: Screen, tag: int, body: bytes) -> None:
     if tag == _HDR_STATIC and body:
-        found.transfers += [name for bit, name in _TRANSFERS if body[0] & bit and name not in found.transfers]
+        screen.transfers += [name for bit, name in _TRANSFERS if body[0] & bit and name not in screen.transfers]
         if len(body) > 2 and body[2]:
-            found.peak_cd_m2 = round(50 * 2 ** (body[2] / 32), 1)
+            screen.peak_cd_m2 = round(50 * 2 ** (body[2] / 32), 1)
     elif tag == _YCBCR_420_VIDEO:
         for number in body:
-            found.timings += _vics().get(_code(number), ())
+            screen.timings += _vics().get(_code(number), ())
 
 
 def monitor_data(screen: Screen, uid: str, name: str | None = None) -> dict[str, Any]:

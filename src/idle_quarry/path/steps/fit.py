@@ -139,44 +139,44 @@ class FitStep(Step):
     geometry_error: float
 
 
-def fit_step(found: Placement | None, source: Raster, target: Raster) -> FitStep | None:
+def fit_step(result: Placement | None, source: Raster, target: Raster) -> FitStep | None:
     """Return the step of a placement, or None where the rasters agree."""
-    if found is None:
+    if result is None:
         return None
     figures = [
         float(value)
         for value in (
-            found.scale_x,
-            found.scale_y,
-            found.offset_x,
-            found.offset_y,
-            found.cropped,
-            found.unused,
-            found.geometry_error,
+            result.scale_x,
+            result.scale_y,
+            result.offset_x,
+            result.offset_y,
+            result.cropped,
+            result.unused,
+            result.geometry_error,
         )
     ]
-    scaled = not (found.scale_x == found.scale_y == 1)
+    scaled = not (result.scale_x == result.scale_y == 1)
     if not scaled and _same_samples(source, target):
-        stretch = percent(abs(float(found.geometry_error) - 1))
+        stretch = percent(abs(float(result.geometry_error) - 1))
         shape = "4:3" if source.display_aspect < 1.5 else "16:9"
         text = f"same samples; the {shape} picture is counted over another width: {stretch} in shape by the label"
         return FitStep("clean", text, *figures)
-    grade = "lossy" if scaled or found.cropped or found.geometry_error != 1 else "clean"
-    return FitStep(grade, ", ".join(_fit_words(found, scaled=scaled)), *figures)
+    grade = "lossy" if scaled or result.cropped or result.geometry_error != 1 else "clean"
+    return FitStep(grade, ", ".join(_fit_words(result, scaled=scaled)), *figures)
 
 
-def _fit_words(found: Placement, *, scaled: bool) -> list[str]:
-    across, down = percent(float(found.scale_x)), percent(float(found.scale_y))
+def _fit_words(result: Placement, *, scaled: bool) -> list[str]:
+    across, down = percent(float(result.scale_x)), percent(float(result.scale_y))
     if not scaled:
         parts = ["samples copied one for one"]
     else:
-        parts = [f"scaled to {across}" + ("" if found.scale_x == found.scale_y else f" across, {down} down")]
-    if found.cropped:
-        parts.append(f"{percent(float(found.cropped))} of the picture trimmed")
-    if found.unused:
-        parts.append(f"{percent(float(found.unused))} of the frame left black")
-    if found.geometry_error != 1:
-        wide = float(found.geometry_error)
+        parts = [f"scaled to {across}" + ("" if result.scale_x == result.scale_y else f" across, {down} down")]
+    if result.cropped:
+        parts.append(f"{percent(float(result.cropped))} of the picture trimmed")
+    if result.unused:
+        parts.append(f"{percent(float(result.unused))} of the frame left black")
+    if result.geometry_error != 1:
+        wide = float(result.geometry_error)
         change = f"{percent(wide - 1)} wider" if wide > 1 else f"{percent(1 - wide)} narrower"
         parts.append(f"shapes become {change}")
     return parts

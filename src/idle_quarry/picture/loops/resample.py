@@ -15,7 +15,7 @@ _compiled = loop(error_model="numpy", fastmath=True)
 
 @_compiled
 def _mixed(
-    made: Samples,
+    out: Samples,
     fresh: bool,
     a: float,
     one: Samples,
@@ -26,18 +26,18 @@ def _mixed(
     d: float,
     four: Samples,
 ) -> None:  # pragma: no cover
-    """Put four weighed lines into `made`, or add them to what is there: less is read and written than one by one."""
+    """Put four weighed lines into `out`, or add them to what is there: less is read and written than one by one."""
     if fresh:
-        for x in range(len(made)):
-            made[x] = a * one[x] + b * two[x] + c * three[x] + d * four[x]
+        for x in range(len(out)):
+            out[x] = a * one[x] + b * two[x] + c * three[x] + d * four[x]
     else:
-        for x in range(len(made)):
-            made[x] += a * one[x] + b * two[x] + c * three[x] + d * four[x]
+        for x in range(len(out)):
+            out[x] += a * one[x] + b * two[x] + c * three[x] + d * four[x]
 
 
 @_compiled
-def _summed(source: Samples, begin: int, weights: Samples, made: Samples) -> None:  # pragma: no cover
-    """Put a weighted sum of rows, from `begin` on, into `made`."""
+def _summed(source: Samples, begin: int, weights: Samples, out: Samples) -> None:  # pragma: no cover
+    """Put a weighted sum of rows, from `begin` on, into `out`."""
     taps = len(weights)
     fresh = True
     for t in range(0, taps, 4):
@@ -50,10 +50,10 @@ def _summed(source: Samples, begin: int, weights: Samples, made: Samples) -> Non
         last = len(source) - 1
         one, two = source[min(begin + t, last)], source[min(begin + t + 1, last)]
         three, four = source[min(begin + t + 2, last)], source[min(begin + t + 3, last)]
-        _mixed(made, fresh, a, one, b, two, c, three, d, four)
+        _mixed(out, fresh, a, one, b, two, c, three, d, four)
         fresh = False
     if fresh:
-        made[:] = np.float32(0)
+        out[:] = np.float32(0)
 
 
 @_compiled
@@ -78,18 +78,18 @@ def _apart(given: Samples, takes: int, streams: Samples) -> None:  # pragma: no 
 
 
 @_compiled
-def _together(lines: Samples, makes: int, made: Samples) -> None:  # pragma: no cover
+def _together(lines: Samples, makes: int, out: Samples) -> None:  # pragma: no cover
     """Put the lines of a round's places beside one another."""
     rounds = lines.shape[1]
     if makes == 1:
-        made[:rounds] = lines[0]
+        out[:rounds] = lines[0]
     elif makes == 2:
         one, two = lines[0], lines[1]
         for i in range(rounds):
-            made[2 * i], made[2 * i + 1] = one[i], two[i]
+            out[2 * i], out[2 * i + 1] = one[i], two[i]
     else:
         for p in range(makes):
-            made[p : makes * rounds : makes] = lines[p]
+            out[p : makes * rounds : makes] = lines[p]
 
 
 @_compiled
@@ -108,9 +108,9 @@ def _across(
     end: int,
     streams: Samples,
     lines: Samples,
-    made: Samples,
+    out: Samples,
 ) -> None:  # pragma: no cover
-    """Put a line fitted across into `made`: sample x is the sum over t of weights[x, t] · given[at[x] + t].
+    """Put a line fitted across into `out`: sample x is the sum over t of weights[x, t] · given[at[x] + t].
 
     Each round makes `makes` samples of `takes`; rounds `begin` to `end` (not held) weigh alike, and are made place by
     place.
@@ -141,13 +141,13 @@ def _across(
             fresh = False
         if fresh:
             line[:] = zero
-    _together(lines, makes, made[makes * begin : makes * end])
+    _together(lines, makes, out[makes * begin : makes * end])
     for n in range(width - makes * rounds):  # the ends, whose weights lie beyond the line in part
         x = n if n < makes * begin else n + makes * rounds
         total = zero
         for t in range(taps):
             total += weights[x, t] * given[at[x] + t]
-        made[x] = total
+        out[x] = total
 
 
 @_compiled

@@ -20,9 +20,9 @@ LOWEST, HIGHEST, BELOW, ABOVE, LIT = range(5)
 
 @_compiled
 def extremes(
-    luma: NDArray[Any], width: int, black: int, white: int, dark: int, found: NDArray[np.int64]
+    luma: NDArray[Any], width: int, black: int, white: int, dark: int, array: NDArray[np.int64]
 ) -> None:  # pragma: no cover
-    """Put lowest and highest code into `found`, and how many samples lie below black, above white, and above `dark`.
+    """Put lowest and highest code into `array`, and how many samples lie below black, above white, and above `dark`.
 
     Lines are `width` samples long; what lies behind them is none.
     """
@@ -43,7 +43,7 @@ def extremes(
         below += int(b)
         above += int(w)
         lit += int(d)
-    found[LOWEST], found[HIGHEST], found[BELOW], found[ABOVE], found[LIT] = lowest, highest, below, above, lit
+    array[LOWEST], array[HIGHEST], array[BELOW], array[ABOVE], array[LIT] = lowest, highest, below, above, lit
 
 
 @_compiled
@@ -80,9 +80,9 @@ def coloured(
     thin: int,
     cells: NDArray[np.float32],
     counts: NDArray[np.int32],
-    found: NDArray[np.float64],
+    array: NDArray[np.float64],
 ) -> None:  # pragma: no cover
-    """Look at colour differences with the luma filtered to them, on two lines of four: `found` takes the share
+    """Look at colour differences with the luma filtered to them, on two lines of four: `array` takes the share
     outside `allowed` and the lowest and highest of R′, G′, B′; `cells` (fields, rows, columns, 3) take the light
     of every `thin`th, `counts` how many.
 
@@ -140,7 +140,7 @@ def coloured(
                 value = y + red_cr * v if n == 0 else y + green_cb * u + green_cr * v if n == 1 else y + blue_cb * u
                 place = min(max((value + np.float32(0.25)) * step, np.float32(0)), np.float32(top))
                 cells[field, cell, column, n] += light[np.int32(place)]
-    found[0], found[1], found[2] = outside / max(1, looked), lowest, highest
+    array[0], array[1], array[2] = outside / max(1, looked), lowest, highest
 
 
 @_compiled

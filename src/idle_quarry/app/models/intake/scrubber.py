@@ -128,14 +128,14 @@ class Scrubber(QObject):
         else:
             self.go(frame)
 
-    def _arrived(self, found: ScrubbedFrame | None) -> None:
+    def _arrived(self, frame: ScrubbedFrame | None) -> None:
         self._ticket = None
-        if found is None:
+        if frame is None:
             self.trouble = "this picture cannot be decoded"
-        elif self._source is not None and found.clip is self._source.clip:
-            self.seen, self.trouble = found, ""
+        elif self._source is not None and frame.clip is self._source.clip:
+            self.seen, self.trouble = frame, ""
             self._remake()
-            self.decoded.emit(found)
+            self.decoded.emit(frame)
         self.changed.emit()
 
     def _failed(self, error: QuarryError) -> None:

@@ -122,10 +122,10 @@ class TwoEnds(QObject):
             lambda _ticket: suggested(sources, outs), self._arrived, self.refused.emit
         )
 
-    def _arrived(self, found: list[Suggestion]) -> None:
+    def _arrived(self, suggestions: list[Suggestion]) -> None:
         self._ticket = None
-        self.ranking = found
-        self.chosen = found[0] if found else None
+        self.ranking = suggestions
+        self.chosen = suggestions[0] if suggestions else None
         self.ranked.emit()
 
     def choose(self, index: int) -> None:

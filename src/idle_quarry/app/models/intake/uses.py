@@ -78,8 +78,8 @@ class ClipUses:
         edit = Edit(f"sources.{ident}.format", row.clip.format)
         self._edit("Set source from clip", [edit], f"{name} is now {row.format_words}")
 
-    def _edit(self, what: str, edits: list[Edit], said: str) -> None:
+    def _edit(self, what: str, edits: list[Edit], text: str) -> None:
         document = self._intake.door.document
         if document is not None and self._intake.door.edit(what, *edits):
             self._intake.door.view_wanted.emit("Path")
-            self._intake.door.say(f"{said} of {document.template.name}.")
+            self._intake.door.say(f"{text} of {document.template.name}.")

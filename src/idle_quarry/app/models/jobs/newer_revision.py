@@ -100,10 +100,10 @@ class MovingOn(QObject):
             return
         to, person = newer.to, jobs.door.library.person
 
-        def done(found: Move) -> None:
+        def done(result: Move) -> None:
             self.moving = False
-            anew = "papers and line-up clip are" if found.line_up else "papers are"
-            text = f", {len(found.new_folders)} folders made" if found.new_folders else ""
+            anew = "papers and line-up clip are" if result.line_up else "papers are"
+            text = f", {len(result.new_folders)} folders made" if result.new_folders else ""
             jobs.door.say(f"{job.title} stands on revision {to.revision.number} now: its {anew} made anew{text}.")
 
         def failed(error: QuarryError) -> None:

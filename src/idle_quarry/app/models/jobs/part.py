@@ -79,8 +79,8 @@ class JobPart(QObject):
             self.door.refuse(error)
             self.changed.emit()
 
-        def progressed(said: str, _share: float) -> None:
-            self.doing = f"{said} …"
+        def progressed(text: str, _share: float) -> None:
+            self.doing = f"{text} …"
             self.doing_changed.emit()
 
         self.doing = f"{what} …"

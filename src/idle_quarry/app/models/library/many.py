@@ -263,8 +263,8 @@ class ManyTemplates(QObject):
         self.door.end_writing()
         self._failed(error)
 
-    def _saved(self, found: tuple[list[ImportedTemplate], list[str]]) -> None:
-        templates, refused = found
+    def _saved(self, results: tuple[list[ImportedTemplate], list[str]]) -> None:
+        templates, refused = results
         self._ticket, self._saving = None, False
         self.door.end_writing()
         for template in templates:

@@ -79,9 +79,9 @@ class Review(QObject):
             left, right = (evaluate(stored.template, remedies=False) for stored in (a, b))
             return Compare(left, right, as_new(b.template) if first else compared(a.template, b.template))
 
-        def done(found: Compare) -> None:
+        def done(compare: Compare) -> None:
             if self.pair == (a, b):
-                self.compare = found
+                self.compare = compare
                 self.changed.emit()
 
         self.door.workers.start(work, done, self.door.refuse)

@@ -191,11 +191,11 @@ class StandardSet(QObject):
     def make(self) -> None:
         """Put the templates on the house shelf as drafts; names that came there meanwhile are left alone."""
 
-        def done(made: int) -> None:
+        def done(count: int) -> None:
             self.door.preferences.work_folder = self.folder
-            if made:
+            if count:
                 self.door.say(
-                    f"{made} templates are on the house shelf as drafts. Look at each, and send it to review."
+                    f"{count} templates are on the house shelf as drafts. Look at each, and send it to review."
                 )
                 self.door.go(ShowShelfPage(""))
             self.list_anew()

@@ -135,8 +135,8 @@ class Disks(QObject):
             lambda _ticket: (_surveyed(template, asked), holdings(jobs)), self._surveyed, self.door.refuse
         )
 
-    def _surveyed(self, found: tuple[list[PlaceStatus], list[KeptData]]) -> None:
-        self.places, self.kept = found
+    def _surveyed(self, results: tuple[list[PlaceStatus], list[KeptData]]) -> None:
+        self.places, self.kept = results
         self.changed.emit()
 
     def look_at(self, path: Path) -> None:
@@ -180,14 +180,14 @@ class Disks(QObject):
         self._ended()
         self.door.refuse(error)
 
-    def put_in(self, found: PlaceStatus) -> None:
+    def put_in(self, place_status: PlaceStatus) -> None:
         """Write what was measured into the template, where others see it too."""
-        place, speed = found.place, found.speed
+        place, speed = place_status.place, place_status.speed
         if place is None or speed is None:
             return
         edits = [Edit(f"places.{place.id}.plays_mb_s", float(round(speed.read_mb_s)))]
-        if found.volume is not None and found.volume.kind in _DISKS and place.disk == "not known":
-            edits.append(Edit(f"places.{place.id}.disk", _DISKS[found.volume.kind]))
+        if place_status.volume is not None and place_status.volume.kind in _DISKS and place.disk == "not known":
+            edits.append(Edit(f"places.{place.id}.disk", _DISKS[place_status.volume.kind]))
         text = f"{place.name} plays {speed.read_mb_s:.0f} MB/s in the template now."
         self.door.edit(f"Measured speed of {place.name}", *edits, said=text)
 

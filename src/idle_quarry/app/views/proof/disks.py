@@ -113,17 +113,19 @@ class DisksPage(QWidget):
 class PlaceRow(QFrame):
     """One place: what it lies on, what fits, how fast it is, and how many streams of which codec it plays."""
 
-    def __init__(self, model: Disks, found: PlaceStatus) -> None:
+    def __init__(self, model: Disks, place_status: PlaceStatus) -> None:
         super().__init__()
         on(self, "bench")
-        self.found = found
-        self.take_button = button("Put into the template", partial(model.put_in, found), quiet=True)
-        self.take_button.setVisible(found.can_be_put_in)
-        self.measure_button = button("Measure again" if found.speed else "Measure", partial(model.measure, found.path))
-        self.measure_button.setEnabled(found.there)
+        self.found = place_status
+        self.take_button = button("Put into the template", partial(model.put_in, place_status), quiet=True)
+        self.take_button.setVisible(place_status.can_be_put_in)
+        self.measure_button = button(
+            "Measure again" if place_status.speed else "Measure", partial(model.measure, place_status.path)
+        )
+        self.measure_button.setEnabled(place_status.there)
         head = QHBoxLayout()
-        head.addWidget(label(found.name_words(), "head"))
-        head.addWidget(label(str(found.path), "dust"))
+        head.addWidget(label(place_status.name_words(), "head"))
+        head.addWidget(label(str(place_status.path), "dust"))
         head.addStretch(1)
         head.addWidget(self.take_button)
         head.addWidget(self.measure_button)
@@ -131,5 +133,5 @@ class PlaceRow(QFrame):
         sized(column).setContentsMargins(12, 6, 12, 7)
         sized(column).setSpacing(2)
         column.addLayout(head)
-        for text, role in found.lines():
+        for text, role in place_status.lines():
             column.addWidget(label(text, role, wrap=True))

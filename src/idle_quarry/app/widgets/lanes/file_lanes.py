@@ -33,13 +33,13 @@ class FileLanes(QWidget):
 
     def show_file(
         self,
-        found: FileMeasurement | None,
+        measurement: FileMeasurement | None,
         rate: Fraction,
         marked: Sequence[CheckMark],
         loudness: float | None,
         frame: int,
     ) -> None:
-        self._found, self._rate, self._marked, self._frame = found, rate, tuple(marked), frame
+        self._found, self._rate, self._marked, self._frame = measurement, rate, tuple(marked), frame
         self._loudness = loudness
         self.updateGeometry()
         self.update()

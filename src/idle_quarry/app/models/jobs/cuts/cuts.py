@@ -223,8 +223,8 @@ class Cuts(JobPart):
                 free_place(folder, name, ".otio"), taken(report.cuts.timeline, report.events, job.template, how)
             )[0]
 
-        def done(made: Path) -> None:
-            self.door.say(f"{made.name} is among the job's timelines now, and its clips among the job's.")
+        def done(path: Path) -> None:
+            self.door.say(f"{path.name} is among the job's timelines now, and its clips among the job's.")
             self.jobs.check_again()
 
         self.door.workers.start(work, done, self.door.refuse)

@@ -113,10 +113,10 @@ class Handover(JobPart):
                 clip = inspect(file.path)
                 return clip, remembered(file.path, measure_options_of(delivery)) if delivery is not None else None
 
-            def done(found: tuple[Any, FileMeasurement | None]) -> None:
+            def done(results: tuple[Any, FileMeasurement | None]) -> None:
                 if file is self.chosen:
-                    self.measured = found[1]
-                    self.scrubber.show_clip(found[0])
+                    self.measured = results[1]
+                    self.scrubber.show_clip(results[0])
                     self._go_to_place()
                     self.chosen_changed.emit()
 
@@ -194,8 +194,8 @@ class Handover(JobPart):
 
             return delivered(self.door.lending.house()[0], job, timeline, delivery, folder, ticket.progress)
 
-        def done(made: tuple[VerificationRecord, bool]) -> None:
-            new, passes = made
+        def done(results: tuple[VerificationRecord, bool]) -> None:
+            new, passes = results
             self.keep(job, new)
             self.door.say(
                 f"{new.path.name} is"
@@ -209,7 +209,7 @@ class Handover(JobPart):
     def keep(
         self,
         job: Job,
-        found: VerificationRecord,
+        result: VerificationRecord,
         keep: Callable[[Path, VerificationRecord], tuple[VerificationRecord, ...]] = keep_file,
     ) -> None:
         """Keep a verification with its job, by `keep`, and in the library where it is evidence."""
@@ -217,7 +217,9 @@ class Handover(JobPart):
         library = self.door.library
 
         def done(files: tuple[VerificationRecord, ...]) -> None:
-            kept = next((file for file in files if file.path == found.path and file.document == found.document), found)
+            kept = next(
+                (file for file in files if file.path == result.path and file.document == result.document), result
+            )
             handed = handed_over(kept, job, record.template_id, library.person) if record is not None else None
             if handed is not None:
                 self.door.write(
@@ -228,7 +230,7 @@ class Handover(JobPart):
             if job.folder == self._folder:
                 self._show_files(files)
 
-        self.door.workers.start(lambda _ticket: keep(job.folder, found), done, self.door.refuse)
+        self.door.workers.start(lambda _ticket: keep(job.folder, result), done, self.door.refuse)
 
     def accept(self) -> None:
         """Ask why the check that is looked at is accepted, and keep that with the person's name."""

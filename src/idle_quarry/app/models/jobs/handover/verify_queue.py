@@ -71,13 +71,13 @@ class VerifyQueue:
             except QuarryError as error:
                 return error
 
-        def done(found: VerificationRecord | QuarryError) -> None:
+        def done(result: VerificationRecord | QuarryError) -> None:
             now = next((pending for pending in self.rows if pending.path == path and pending.state == VERIFYING), row)
-            if isinstance(found, QuarryError):
-                self._put(now, replace(now, state=UNREADABLE, why=found.what))
+            if isinstance(result, QuarryError):
+                self._put(now, replace(now, state=UNREADABLE, why=result.what))
             else:
                 self._put(now)
-                handover.keep(job, found)
+                handover.keep(job, result)
             self.go_on(job)
             handover.changed.emit()
 

@@ -67,13 +67,13 @@ class WatchedFolder(QObject):
             return
         self._looking = True
 
-        def done(found: set[_Found]) -> None:
+        def done(founds: set[_Found]) -> None:
             self._looking = False
             self._said("")
             if self.folder != folder or self._delivery is None or handover.doing:
                 return
-            arrived = sorted(found & self._before - self._taken)
-            self._before = found
+            arrived = sorted(founds & self._before - self._taken)
+            self._before = founds
             if arrived:
                 self._taken.update(arrived)
                 handover.verify([path for path, _size, _when in arrived], self._delivery)

@@ -89,11 +89,11 @@ class JobMaterial(JobPart):
             return
         self._glancing = True
 
-        def done(found: Glance) -> None:
+        def done(glance: Glance) -> None:
             self._glancing = False
-            settled, self._arriving = found == self._arriving, found
+            settled, self._arriving = glance == self._arriving, glance
             # what Trial writes as one edits is no news to it
-            is_new = found[0] != self._there or (found[1] != self._cut and self.jobs.page == PAGES[0])
+            is_new = glance[0] != self._there or (glance[1] != self._cut and self.jobs.page == PAGES[0])
             if settled and is_new and job.folder == self._folder and not self.doing:
                 self._look()
 
@@ -136,8 +136,8 @@ class JobMaterial(JobPart):
                 rows.append(shown(row, template))
             return rows
 
-        def done(found: list[MaterialRow]) -> None:
-            self.rows, self.looked, self._there, self._cut = found, True, there, cut
+        def done(rows: list[MaterialRow]) -> None:
+            self.rows, self.looked, self._there, self._cut = rows, True, there, cut
             self._asked = self._asked[len(asked) :]
             for _change, function in asked:
                 function()

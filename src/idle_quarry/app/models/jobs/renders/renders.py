@@ -114,9 +114,9 @@ class Renders(JobPart):
                 rendering.start()  # one may have died
             return snapshot
 
-        def done(found: RendersSnapshot) -> None:
+        def done(snapshot: RendersSnapshot) -> None:
             self._looking = False
-            self._show(job, found)
+            self._show(job, snapshot)
             if self._again:
                 self._again = False
                 self._look()
@@ -128,12 +128,12 @@ class Renders(JobPart):
 
         self.door.workers.start(work, done, refused)
 
-    def _show(self, job: Job, found: RendersSnapshot) -> None:
+    def _show(self, job: Job, snapshot: RendersSnapshot) -> None:
         """Show what was found, and look again while workers are at it."""
         if job.folder == self._folder:
-            self.seen = found
+            self.seen = snapshot
             self.changed.emit()
-        if (found.waiting and found.house is not None) or any(
+        if (snapshot.waiting and snapshot.house is not None) or any(
             renderer.working for _, renderer in self._rendering.values()
         ):
             self._tick.start()
@@ -147,17 +147,17 @@ class Renders(JobPart):
         recipes = [row.stood.piece.recipe for row in rows] if rows is not None else None
         chosen = {recipe.identity for recipe in recipes if recipe is not None} if recipes is not None else None
 
-        def wanted(found: RendersSnapshot) -> list[Recipe]:
-            return [recipe for recipe in found.wanted if chosen is None or recipe.identity in chosen]
+        def wanted(snapshot: RendersSnapshot) -> list[Recipe]:
+            return [recipe for recipe in snapshot.wanted if chosen is None or recipe.identity in chosen]
 
         self._put(wanted)
 
     def render_from(self, name: str, frame: int) -> None:
         """Render a timeline from a frame on, then what lies before it."""
 
-        def wanted(found: RendersSnapshot) -> list[Recipe]:
-            missing = {recipe.identity for recipe in found.wanted}
-            programmes = [programme for programme in found.programmes if programme.name == name]
+        def wanted(snapshot: RendersSnapshot) -> list[Recipe]:
+            missing = {recipe.identity for recipe in snapshot.wanted}
+            programmes = [programme for programme in snapshot.programmes if programme.name == name]
             return [
                 recipe
                 for programme in programmes
@@ -189,8 +189,8 @@ class Renders(JobPart):
     def _put(self, wanted: Callable[[RendersSnapshot], list[Recipe]]) -> None:
         """Have rendered what is wanted of the timelines as they are then."""
 
-        def put(found: RendersSnapshot, queue: WorkQueue) -> None:
-            recipes = wanted(found)
+        def put(snapshot: RendersSnapshot, queue: WorkQueue) -> None:
+            recipes = wanted(snapshot)
             if recipes:
                 queue.put(recipes)
                 queue.pause(False)
@@ -240,14 +240,14 @@ class Renders(JobPart):
                 rendering.start()
             return looked_again(job, snapshot)
 
-        def ended(found: RendersSnapshot | None, error: QuarryError | None) -> None:
+        def ended(snapshot: RendersSnapshot | None, error: QuarryError | None) -> None:
             self._acts.popleft()
             if error is not None:
                 self.door.refuse(error)
-            if found is not None:
-                self._show(job, found)
-                if found.settled.store is None and job.folder == self._folder:
-                    self._ask_where(found.settled, act)
+            if snapshot is not None:
+                self._show(job, snapshot)
+                if snapshot.settled.store is None and job.folder == self._folder:
+                    self._ask_where(snapshot.settled, act)
             if self._acts:
                 self._next()
 
@@ -255,15 +255,15 @@ class Renders(JobPart):
 
     # -- where ---------------------------------------------------------------------------------------------------------
 
-    def _ask_where(self, found: RenderFolder, act: _Act) -> None:
+    def _ask_where(self, render_folder: RenderFolder, act: _Act) -> None:
         """Ask where renders go; what was wanted is done when that is answered."""
         self._then = act
         answers: dict[str, Callable[[], object]] = {}
-        if found.system_disk:
-            answers["Fill that disk"] = lambda: self.settle(found.place, system_disk=True)
+        if render_folder.system_disk:
+            answers["Fill that disk"] = lambda: self.settle(render_folder.place, system_disk=True)
         answers["Choose a folder"] = self.folder_wanted.emit
         answers["Not now"] = lambda: None
-        self.asked.emit(Choice(f"{sentence(found.why)}. Where shall renders go?", answers))
+        self.asked.emit(Choice(f"{sentence(render_folder.why)}. Where shall renders go?", answers))
 
     def settle(self, place: Path, *, system_disk: bool = False) -> None:
         """Keep where renders go on this machine, and then do what was asked for before."""
@@ -279,10 +279,10 @@ class Renders(JobPart):
             answer(job, place, system_disk=system_disk)
             return look(job, *lending.house())
 
-        def done(found: RendersSnapshot) -> None:
-            self._show(job, found)
-            if found.settled.store is None:
-                self._ask_where(found.settled, act or _nothing)
+        def done(snapshot: RendersSnapshot) -> None:
+            self._show(job, snapshot)
+            if snapshot.settled.store is None:
+                self._ask_where(snapshot.settled, act or _nothing)
             elif act is not None:
                 self._act(act)
 

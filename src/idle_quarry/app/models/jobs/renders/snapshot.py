@@ -101,11 +101,11 @@ def look(job: Job, house: TaskServer | None = None, alone: str = "") -> RendersS
     return looked_again(job, snapshot)
 
 
-def states_of(job: Job, found: RendersSnapshot) -> dict[str, TaskState]:
+def states_of(job: Job, snapshot: RendersSnapshot) -> dict[str, TaskState]:
     """Return how the tasks of a job stand. Raises `QuarryError`."""
-    if found.house is None and not (job.folder / QUEUE_FILE).is_file():
+    if snapshot.house is None and not (job.folder / QUEUE_FILE).is_file():
         return {}
-    queue = queue_of(job, found.house, found.settled.store)
+    queue = queue_of(job, snapshot.house, snapshot.settled.store)
     try:
         return queue.states()
     finally:
@@ -160,12 +160,12 @@ def where_words(snapshot: RendersSnapshot) -> str:
     return f"{snapshot.settled.place}: {bytes_words(snapshot.kept_bytes)} rendered{free}. Codec: {snapshot.codec}."
 
 
-def anew_words(found: RenderImpact) -> str:
+def anew_words(render_impact: RenderImpact) -> str:
     """Return what another revision means for the renders of a job, "" where it means nothing."""
-    if not found.cost.pieces or found.stays == found.rendered:
+    if not render_impact.cost.pieces or render_impact.stays == render_impact.rendered:
         return ""
-    stays = f"{found.stays} of {pieces_words(found.rendered)}" if found.stays else "nothing"
-    return f"Of what is rendered {stays} stays; to render then: {_cost_words(found.cost)}."
+    stays = f"{render_impact.stays} of {pieces_words(render_impact.rendered)}" if render_impact.stays else "nothing"
+    return f"Of what is rendered {stays} stays; to render then: {_cost_words(render_impact.cost)}."
 
 
 def cost_words(snapshot: RendersSnapshot) -> str:

@@ -101,8 +101,8 @@ class Playback(QObject):
     def _want_still(self) -> None:
         self._maker.want(self.source, [self.frame], 0)
 
-    def _made(self, source: object, made: tuple[int, PlayedPicture]) -> None:
-        lines, picture = made
+    def _made(self, source: object, results: tuple[int, PlayedPicture]) -> None:
+        lines, picture = results
         if source is not self.source:
             return
         if not self.speed:

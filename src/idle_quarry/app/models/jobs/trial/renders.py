@@ -81,12 +81,12 @@ class TrialRenders(QObject):
             states = states_of(job, snapshot)
             return TimelineStatus([stood(piece, store, states) for piece in pieces])
 
-        def done(found: TimelineStatus) -> None:
+        def done(standing: TimelineStatus) -> None:
             self._looking.discard(opened.path)
             self._divided[opened.path] = (timeline, stock), pieces
             before = self._found.get(opened.path)
-            if before is None or before[0] is not timeline or before[1].all != found.all:
-                self._found[opened.path] = timeline, found
+            if before is None or before[0] is not timeline or before[1].all != standing.all:
+                self._found[opened.path] = timeline, standing
                 self.changed.emit()
             if opened.timeline is not timeline:
                 self.look(opened)

@@ -196,7 +196,7 @@ class TimelineSource:
         quick = not known.exact or self._fit is not None
         return PlayedPicture(frame, rgb, self._place(clip, known, item), item.name, at, quick, order)
 
-    def _from_render(self, frame: int, found: ShownItem | None, lines: int) -> PlayedPicture | None:
+    def _from_render(self, frame: int, result: ShownItem | None, lines: int) -> PlayedPicture | None:
         """Return a frame as it is rendered, None where it is not, or what was rendered is gone."""
         there = self._rendered(frame)
         if there is None:
@@ -208,12 +208,12 @@ class TimelineSource:
             return None
         if picture is None:
             return None
-        media, fmt = found.item.media if found is not None else None, source.clip.format
+        media, fmt = result.item.media if result is not None else None, source.clip.format
         return PlayedPicture(
             frame,
             shown(picture, source.clip, _step(lines, len(picture.luma))),
-            words=found.item.name if found is not None else "",
-            media=str(media.timecode(found.place)) if media is not None and found is not None else "",
+            words=result.item.name if result is not None else "",
+            media=str(media.timecode(result.place)) if media is not None and result is not None else "",
             order=(fmt.field_order or "") if fmt is not None else "",
         )
 
