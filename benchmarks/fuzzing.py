@@ -97,7 +97,7 @@ def seeds(folder: Path) -> dict[str, Path]:
     from idle_quarry.library import open_library
     from idle_quarry.library.files.bundles import export_bundle
     from idle_quarry.library.files.exchange import export_file
-    from idle_quarry.library.house_entries import export_entry, found
+    from idle_quarry.library.house_entries import entry_named, export_entry
 
     demo = ROOT / "src/idle_quarry/demo"
     library = open_library(folder / "library.db", "Runa")
@@ -116,7 +116,7 @@ def seeds(folder: Path) -> dict[str, Path]:
     _write(job, RenderAnswers({"bay": "/media/cache"}, ("/home/x",)))
     mark(job)
     export_file(stored.template, folder / "template.json")
-    export_entry(found(library, "Harbour Six"), folder / "entry.json")
+    export_entry(entry_named(library, "Harbour Six"), folder / "entry.json")
     export_bundle([stored], folder / "bundle.zip")
     profiles.exported(Preferences(), folder / "profile.json")
     (folder / "screen.bin").write_bytes(edid([FULL, FIELDS], [16, 20], HDR))

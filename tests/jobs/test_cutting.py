@@ -277,7 +277,7 @@ def test_changes_marks_and_words_stay_with_what_they_are_of() -> None:
     assert edits.remove(timeline, [first]).track("P1").transitions == track.transitions, (
         "out of nothing is a change too"
     )
-    named = edits.told(timeline, first, name="opening", note="too dark")
+    named = edits.described(timeline, first, name="opening", note="too dark")
     assert named.item(first)[1].name == "opening" and named.item(second)[1] is timeline.item(second)[1]
     assert not edits.switched(timeline, [first], on=False).item(first)[1].enabled
     assert (

@@ -22,8 +22,8 @@ from idle_quarry.library.files.exchange import exported, imported
 from idle_quarry.library.house_entries import (
     BUILT_IN,
     checked,
+    entry_named,
     export_entry,
-    found,
     import_entry,
     in_use,
     listed,
@@ -73,7 +73,7 @@ def test_every_entry_that_ships_can_be_copied_changed_and_carried(kind: str, tmp
     path = tmp_path / "entry.json"
     library = open_library(tmp_path / "a.db", "Runa")
     put(library, mine, "own", "")
-    export_entry(found(library, "Mine"), path)
+    export_entry(entry_named(library, "Mine"), path)
     assert import_entry(path) == (mine, True)
     jsonschema.validate(json.loads(path.read_text()), schema_of(kind), cls=jsonschema.Draft202012Validator)
     text = path.read_text().replace('"Mine"', '"Yours"')
@@ -114,15 +114,15 @@ def test_entries_are_reviewed_revised_and_put_aside_as_templates_are(place: tupl
     tamsin.put_aside(bay.uid)
     assert bay.uid not in in_use(runa) and [each.ident for each in listed(runa, "monitor", aside=True)] == [bay.uid]
     tamsin.bring_back(bay.uid)
-    assert found(runa, "Bay 9").ident == bay.uid
+    assert entry_named(runa, "Bay 9").ident == bay.uid
     with pytest.raises(NotUnderstood):
-        found(runa, "Bay 10")
+        entry_named(runa, "Bay 10")
     suite = own_copy(monitors()["suite-sdr"])
     put(runa, suite, "own", "")
-    assert found(runa, suite.name).ident == suite.uid  # one's own before what ships
+    assert entry_named(runa, suite.name).ident == suite.uid  # one's own before what ships
     put(runa, own_copy(sound_layouts()["stereo"], suite.name), "own", "")
     with pytest.raises(NotUnderstood, match="several"):
-        found(runa, suite.name)
+        entry_named(runa, suite.name)
 
 
 def test_a_template_carries_what_it_names(tmp_path: Path) -> None:
@@ -175,9 +175,9 @@ def test_what_is_newer_in_the_house_is_a_finding_whose_remedy_takes_it() -> None
     fifty = checked({**stored_entry(bay), "accepts": [*stored_entry(bay)["accepts"][:1]], "peak_cd_m2": 300})
     now = HouseEntries((four, fifty))
     assert not [each for each in evaluate(template).findings if each.code == "entry_newer"]
-    found = {each.where: each for each in evaluate(template, house=now).findings if each.code == "entry_newer"}
-    assert set(found) == {"monitor", "sound"} and "peak cd m2 nothing → 300" in found["monitor"].text
-    for finding in found.values():
+    entry_named = {each.where: each for each in evaluate(template, house=now).findings if each.code == "entry_newer"}
+    assert set(entry_named) == {"monitor", "sound"} and "peak cd m2 nothing → 300" in entry_named["monitor"].text
+    for finding in entry_named.values():
         assert finding.remedy is not None
         template = edited(template, *finding.remedy.edits)
     assert template.house == tuple(sorted((four, fifty), key=lambda entry: entry.id))

@@ -8,7 +8,7 @@ import pytest
 from idle_quarry.errors import NotPossible
 from idle_quarry.line.devices.by_eye import steps_for
 from idle_quarry.line.devices.chain import Chain, ShownFrame
-from idle_quarry.line.reading.packet_description import kind_of, told
+from idle_quarry.line.reading.packet_description import describe, kind_of
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.line.writing.sending import sent_pictures
 from idle_quarry.path.registry import monitors, sound_layouts
@@ -103,7 +103,7 @@ def test_every_packet_is_told_in_words() -> None:
     for words in ("1080psf25", "576i25", "1080p59.94", "2160p50 hlg"):
         (one,) = looked(setup(words, layout="5.1"))
         for packet in one.frame.packets:
-            said = told(packet, one.frame.lock.rate)
+            said = describe(packet, one.frame.lock.rate)
             kinds.setdefault(kind_of(packet), set()).add(said.text)
             assert said.title and said.text.endswith(".") and said.words, (words, said)
     assert set(kinds) >= {"payload", "timecode", "sound"}

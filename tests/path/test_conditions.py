@@ -10,7 +10,7 @@ from tests.conftest import demo_template
 
 from idle_quarry.demo.templates import house_shelf
 from idle_quarry.errors import NotUnderstood
-from idle_quarry.path.changes.conditions import Condition, Found, condition, conditions, flat, place_named, said
+from idle_quarry.path.changes.conditions import Condition, Found, condition, conditions, flat, place_named, value_text
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Template, canonical
 from idle_quarry.signal import format_from_words
@@ -88,7 +88,7 @@ def test_what_is_no_condition_says_what_was_meant(text: str, meant: str) -> None
 
 def test_values_are_said_as_people_say_them() -> None:
     lamp = demo_template("The Lamp Room")
-    shown = {place: said(place, value) for place, (_, value) in flat(json.loads(canonical(lamp)))}
+    shown = {place: value_text(place, value) for place, (_, value) in flat(json.loads(canonical(lamp)))}
     assert shown["working.format"] == "1080i25 (50 fields/s)" and shown["working.format.rate"] == "25"
     assert shown["monitor.monitor"] == "Bay 2 grading monitor" and shown["timecode.drop"] == "no"
     assert dict(flat({"a": {"b": None}, "sources": ["no object"], "c": [1]})) == {"a.b": ("", None)}

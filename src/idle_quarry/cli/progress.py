@@ -16,13 +16,13 @@ def progress() -> Callable[[str], None] | None:
         return None
     last = monotonic()
 
-    def told(line: str) -> None:
+    def show_line(line: str) -> None:
         nonlocal last
         if monotonic() - last > _EVERY_S:
             last = monotonic()
             print(f"\r{line}\x1b[K", end="", file=sys.stderr, flush=True)
 
-    return told
+    return show_line
 
 
 def shares() -> Callable[[str, float], None] | None:

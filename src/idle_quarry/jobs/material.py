@@ -122,7 +122,7 @@ def write_material(folder: Path, entries: Iterable[JobClip]) -> None:
     def beside(path: Path) -> str:
         return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
 
-    def told(file: BroughtInFile) -> dict[str, Any]:
+    def as_json(file: BroughtInFile) -> dict[str, Any]:
         return {
             "path": beside(file.path),
             "of": file.of,
@@ -137,9 +137,9 @@ def write_material(folder: Path, entries: Iterable[JobClip]) -> None:
         if entry.source:
             one["source"] = entry.source
         if entry.brought:
-            one["brought"] = [told(file) for file in entry.brought]
+            one["brought"] = [as_json(file) for file in entry.brought]
         if entry.proxy is not None:
-            one["proxy"] = told(entry.proxy)
+            one["proxy"] = as_json(entry.proxy)
         clips.append(one)
     document = {"kind": "idle-quarry material", "format_number": _FORMAT, "clips": clips}
     try:

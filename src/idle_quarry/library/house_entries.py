@@ -127,7 +127,7 @@ def _named_in(data: dict[str, Any]) -> Iterator[str]:
         yield item["uid"]
 
 
-def found(library: LibraryReader, ident: str) -> ListedEntry:
+def entry_named(library: LibraryReader, ident: str) -> ListedEntry:
     """Return the entry of an id, a uid or a name. Raises `NotUnderstood` where none or several are called so."""
     every = [*listed(library), *listed(library, aside=True)]
     by_id = [entry for entry in every if ident in (entry.ident, entry.entry.id)]

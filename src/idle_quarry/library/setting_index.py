@@ -13,7 +13,7 @@ import sqlalchemy as sa
 
 from idle_quarry.library.reading import EVERYTHING, LibraryReader
 from idle_quarry.library.schema import heads, revisions
-from idle_quarry.path.changes.conditions import Condition, Found, flat, said
+from idle_quarry.path.changes.conditions import Condition, Found, flat, value_text
 
 #: Bodies read from the database at once.
 _AT_ONCE = 400
@@ -82,7 +82,7 @@ class SettingIndex:
     def texts(self, ident: str, place: str) -> str:
         """Return what a template has at a place, as a person reads it; several separated by commas, each once."""
         values = self._rows[ident][1].get(place, ()) if ident in self._rows else ()
-        return ", ".join(dict.fromkeys(said(place, value) for _, value in values))
+        return ", ".join(dict.fromkeys(value_text(place, value) for _, value in values))
 
     def places(self) -> list[str]:
         """Return the places that any template has."""

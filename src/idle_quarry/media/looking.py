@@ -106,14 +106,14 @@ def whole_sound_heard(clip: Clip, progress: Progress) -> Clip:
         return clip
     seconds = clip.declared.duration_s or 1.0
 
-    def told(done: float) -> None:
+    def progressed(done: float) -> None:
         progress(f"listening to all of {clip.name}", min(1.0, done / seconds))
 
     sound = tuple(
         (
             measurement
             if measurement is None or measurement.windows == 1
-            else heard_whole(measurement, clip.path, index, told)
+            else heard_whole(measurement, clip.path, index, progressed)
         )
         for index, measurement in enumerate(clip.measured.sound)
     )

@@ -191,13 +191,13 @@ class LibraryActs:
     ) -> None:
         """Send to review, approve, send back, withdraw or bring back a revision."""
 
-        def told(_remark: object) -> None:
+        def succeeded(_remark: object) -> None:
             self._context.say(said or f"{name}, revision {revision.number}: {ACTS[act].told}.")
             done()
 
         self.do(
             lambda library: library.review(revision.template_id, revision.number, act, note, answers=answers),
-            told,
+            succeeded,
             answered,
         )
 
@@ -220,14 +220,14 @@ class LibraryActs:
         ident = left.revision.template_id
         numbers = left.revision.number, right.revision.number
 
-        def told(revision: Revision) -> None:
+        def succeeded(revision: Revision) -> None:
             self._context.say(f"{template.name}: revision {revision.number} holds both drafts.")
             self._documents.let_go(ident)
             done(ident)
 
         self.do(
             lambda library: library.save_revision(ident, template, note, parent=numbers[0], merged=numbers[1]),
-            told,
+            succeeded,
             answered,
         )
 
@@ -255,7 +255,7 @@ class LibraryActs:
                     templates.append(template)
             return templates, refused
 
-        def told(results: tuple[list[ImportedTemplate], list[str]]) -> None:
+        def succeeded(results: tuple[list[ImportedTemplate], list[str]]) -> None:
             templates, refused = results
             for template in templates:
                 self._documents.let_go(template.template_id)
@@ -269,17 +269,17 @@ class LibraryActs:
             elif refused:
                 self._context.say(refused[0], refusal=True)
 
-        self.do(work, told)
+        self.do(work, succeeded)
 
     def take_back(self, taken: Sequence[ImportedTemplate]) -> None:
         """Undo an import."""
         from idle_quarry.library.files.importing import take_back
 
-        def told(_none: None) -> None:
+        def succeeded(_none: None) -> None:
             for template in taken:
                 self._documents.let_go(template.template_id)
 
-        self.do(lambda library: take_back(library, list(taken)), told)
+        self.do(lambda library: take_back(library, list(taken)), succeeded)
 
     # -- jobs ------------------------------------------------------------------------------------------
 
@@ -291,12 +291,12 @@ class LibraryActs:
 
         context = self._context
 
-        def told(record: JobRecord) -> None:
+        def succeeded(record: JobRecord) -> None:
             context.preferences.jobs_folder = str(job.folder.parent)
             context.jobs_changed.emit()
             done(record)
 
-        context.write(lambda library: list_job(library, job, title, stored), told, context.refuse)
+        context.write(lambda library: list_job(library, job, title, stored), succeeded, context.refuse)
 
     def move_job(
         self,
@@ -314,8 +314,8 @@ class LibraryActs:
             library.move_job(record.id, to)
             return move
 
-        def told(move: Move) -> None:
+        def succeeded(move: Move) -> None:
             done(move)
             context.jobs_changed.emit()
 
-        context.workers.start(moved, told, failed)
+        context.workers.start(moved, succeeded, failed)

@@ -13,8 +13,8 @@ from idle_quarry.errors import ExchangeError
 from idle_quarry.library.house_entries import (
     ListedEntry,
     checked,
+    entry_named,
     export_entry,
-    found,
     import_entry,
     listed,
     origin_note,
@@ -44,7 +44,7 @@ def house_list(options: Options, out: Output) -> int:
 def house_show(options: Options, out: Output) -> int:
     """One entry, with what it says."""
     with opened(options) as library:
-        entry = found(library, options.id)
+        entry = entry_named(library, options.id)
     data = stored_entry(entry.entry) if entry.entry.uid else entry.entry.model_dump(mode="json", exclude_defaults=True)
     lines = [f"{entry.entry.name}: {_standing(entry)}", f"{entry.entry.entry} {entry.ident}", entry.words]
     lines += [f"used by {', '.join(entry.uses)}"] if entry.uses else []
@@ -94,7 +94,7 @@ def house_import(options: Options, out: Output) -> int:
 def house_export(options: Options, out: Output) -> int:
     """Write an entry's file; of what ships, a copy to be changed."""
     with opened(options) as library:
-        entry = found(library, options.id)
+        entry = entry_named(library, options.id)
     export_entry(entry, Path(options.file))
     out.show({"file": options.file, **_document(entry)}, [f"{entry.entry.name} → {options.file}"])
     return 0

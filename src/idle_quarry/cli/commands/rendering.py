@@ -66,7 +66,7 @@ def render(options: Options, out: Output) -> int:
     results = {recipe.identity for recipe in recipes}
     document, lines, poor = [], [], False
     for programme in programmes:
-        pieces, texts = _told(programme, store, results, failed)
+        pieces, texts = _report(programme, store, results, failed)
         document += pieces
         lines += texts
         poor = poor or bool(programme.why) or any(piece["state"] == "failed" for piece in pieces)
@@ -137,7 +137,7 @@ def _rendered(
     return failed
 
 
-def _told(
+def _report(
     programme: Programme, store: RenderStore, names: set[str], failed: dict[str, str]
 ) -> tuple[list[dict[str, object]], list[str]]:
     from idle_quarry.jobs.renders.pieces import PieceState

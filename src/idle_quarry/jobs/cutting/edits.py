@@ -216,7 +216,7 @@ def switched(timeline: Timeline, idents: Iterable[int], on: bool) -> Timeline:
     return _each(timeline, lambda item: replace(item, enabled=on) if item.ident in chosen else item)
 
 
-def told(timeline: Timeline, ident: int, **words: str) -> Timeline:
+def described(timeline: Timeline, ident: int, **words: str) -> Timeline:
     """Return the timeline with another `name`, `note` or `colour` of an item."""
     return _each(timeline, lambda item: replace(item, **words) if item.ident == ident else item)  # type: ignore[arg-type]
 

@@ -156,7 +156,7 @@ def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbe
         inside.metadata.pop(KEY, None)
         inside.source_range = None
         foreign["nested"] = otio.adapters.write_to_string(inside, "otio_json")
-        begins = _said(own.get("begins"), _exact(span.start_time, rate) if span is not None else Fraction(0))
+        begins = _fraction_of(own.get("begins"), _exact(span.start_time, rate) if span is not None else Fraction(0))
     else:
         plain = _plain(child.metadata)
         if plain:
@@ -175,7 +175,7 @@ def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbe
     if kind == CLIP:
         media = _media_from(child, span, rate)
         begins = _exact(span.start_time, media.rate) if span is not None else Fraction(media.first)
-        begins, speed = _said(own.get("begins"), begins), _said(own.get("speed"), speed)
+        begins, speed = _fraction_of(own.get("begins"), begins), _fraction_of(own.get("speed"), speed)
     elif kind in (TITLE, BLACK, BARS):
         foreign["media"] = otio.adapters.write_to_string(child.media_reference, "otio_json")
     place = own.get("place")
@@ -194,7 +194,7 @@ def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbe
         str(own.get("note", "")),
         str(own.get("colour", "")),
         (
-            (_said(place[0], Fraction(0)), _said(place[1], Fraction(0)))
+            (_fraction_of(place[0], Fraction(0)), _fraction_of(place[1], Fraction(0)))
             if isinstance(place, list) and len(place) == 2
             else None
         ),
@@ -295,11 +295,11 @@ def _frames(time: otio.opentime.RationalTime, rate: Fraction) -> int:
 
 
 def _rate_of(text: object) -> Fraction | None:
-    value = _said(text, Fraction(0))
+    value = _fraction_of(text, Fraction(0))
     return value if 0 < value < 100_000 else None
 
 
-def _said(text: object, otherwise: Fraction) -> Fraction:
+def _fraction_of(text: object, otherwise: Fraction) -> Fraction:
     """Return the exact fraction that stands in a file, or what its doubles say."""
     if isinstance(text, str) and len(text) < 60:
         try:

@@ -253,13 +253,13 @@ class FileQueue:
 
     @property
     def paused(self) -> bool:
-        return self._said("paused") == "1"
+        return self._setting("paused") == "1"
 
     def pause(self, paused: bool) -> None:
         """Have workers wait where they are, or go on."""
         self._say("paused", "1" if paused else "0")
 
-    def _said(self, name: str) -> str:
+    def _setting(self, name: str) -> str:
         rows = self._read("SELECT value FROM said WHERE name = ?", (name,))
         return str(rows[0][0]) if rows else ""
 

@@ -54,17 +54,17 @@ def kind_of(packet: Packet) -> str:
     return "sound" if packet.did in HD_SOUND_CONTROL or packet.did in SD_SOUND_CONTROL else "other"
 
 
-def told(packet: Packet, rate: Fraction | None) -> PacketDescription:
+def describe(packet: Packet, rate: Fraction | None) -> PacketDescription:
     """Return what a packet says; `rate` is that of the pictures, where it is known."""
     data = packet.bytes
     words = " ".join(f"{byte:02X}" for byte in data[:24])
-    kind, name, text = _told(packet, data, rate)
+    kind, name, text = _described(packet, data, rate)
     if not packet.whole:
         text = f"It is damaged: {text}"
     return PacketDescription(kind, f"Line {packet.line} · {name}", text, words)
 
 
-def _told(packet: Packet, data: tuple[int, ...], rate: Fraction | None) -> tuple[str, str, str]:
+def _described(packet: Packet, data: tuple[int, ...], rate: Fraction | None) -> tuple[str, str, str]:
     which = (packet.did, packet.sdid)
     if which == PAYLOAD and len(data) == 4:
         four = (data[0], data[1], data[2], data[3])

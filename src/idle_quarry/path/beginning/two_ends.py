@@ -229,7 +229,7 @@ def _worked_out(working: SignalFormat, sources: Sequence[Source], outs: Sequence
     names = {f"source:{s.id}": f"{s.name} ({s.share:.3g} %)" for s in sources}
     names |= {f"delivery:{d.id}": d.name for d in outs}
     lossy = sum(link.plan.grade == "lossy" for link in links)
-    return Suggestion(working, tuple(links), Cost(broken, loss, data, lossy), tuple(_said(links, names)))
+    return Suggestion(working, tuple(links), Cost(broken, loss, data, lossy), tuple(_reasons(links, names)))
 
 
 #: What a lossy step costs of its link's share, by kind, at its worst: moments and detail weigh more than codes.
@@ -269,7 +269,7 @@ def _rank(cost: Cost) -> tuple[float, float, float]:
     return round(cost.broken, 6), round(cost.loss, 4), cost.gb_per_hour
 
 
-def _said(links: Sequence[Link], names: dict[str, str]) -> list[str]:
+def _reasons(links: Sequence[Link], names: dict[str, str]) -> list[str]:
     """Return what happens to each end, the untouched together in one sentence."""
     untouched: list[str] = []
     lines: list[str] = []

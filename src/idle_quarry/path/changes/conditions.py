@@ -223,7 +223,7 @@ def _format_of(items: tuple[tuple[str, Any], ...]) -> Any:
         return None
 
 
-def said(place: str, value: Any) -> str:
+def value_text(place: str, value: Any) -> str:
     """Return a stored value as a person reads it."""
     if value is None:
         return "none"

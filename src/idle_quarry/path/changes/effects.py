@@ -136,8 +136,8 @@ def compared(a: Template, b: Template) -> list[DifferenceRow]:
             DifferenceRow(
                 change,
                 label,
-                old.get(change.place) or _said(change.before),
-                new.get(change.place) or _said(change.after),
+                old.get(change.place) or _value_words(change.before),
+                new.get(change.place) or _value_words(change.after),
                 alone,
             )
         )
@@ -161,12 +161,12 @@ def said_value(template: Template, place: str) -> str:
     if setting is not None:
         return setting.text
     try:
-        return _said(value_at(template, place))
+        return _value_words(value_at(template, place))
     except QuarryError:
         return "not there"
 
 
-def _said(value: Any) -> str:
+def _value_words(value: Any) -> str:
     """Return a value in a few words, where it is no setting of a sheet."""
     if value is None:
         return "not there"

@@ -61,11 +61,11 @@ def changes_in_words(before: Entry, now: Entry) -> str:
         if a.get(place) == b.get(place) or place == "source":
             continue
         if place not in a:
-            lines.append(f"{_label(place)} is new ({_said(b[place])})")
+            lines.append(f"{_label(place)} is new ({_value_words(b[place])})")
         elif place not in b:
-            lines.append(f"{_label(place)} is gone ({_said(a[place])})")
+            lines.append(f"{_label(place)} is gone ({_value_words(a[place])})")
         else:
-            lines.append(f"{_label(place)} {_said(a[place])} → {_said(b[place])}")
+            lines.append(f"{_label(place)} {_value_words(a[place])} → {_value_words(b[place])}")
     more = len(lines) - _MOST_TOLD
     text = "; ".join(lines[:_MOST_TOLD]) + (f"; and {more} more" if more > 0 else "")
     return text or f"its figures come from elsewhere: {now.source}"
@@ -76,7 +76,7 @@ def _label(place: str) -> str:
     return f"{_MEMBERS[first]} {rest}" if first in _MEMBERS else place.replace("_", " ").replace(".", " ")
 
 
-def _said(value: object) -> str:
+def _value_words(value: object) -> str:
     if value is None or value == "" or value == []:
         return "nothing"
     return ", ".join(map(str, value)) if isinstance(value, list) else str(value)

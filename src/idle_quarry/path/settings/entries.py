@@ -129,10 +129,10 @@ def with_entry_setting(entry: Entry, setting: Setting, text: str) -> Entry:
         target[index : index + 1] = [] if value is None else [value]
     else:
         target[last] = value
-    return made(data, setting.label)
+    return entry_from(data, setting.label)
 
 
-def made(data: dict[str, Any], subject: str) -> Entry:
+def entry_from(data: dict[str, Any], subject: str) -> Entry:
     """Return the entry that plain values make, known by its id from here on.
 
     Raises `NotPossible` with what they lack.

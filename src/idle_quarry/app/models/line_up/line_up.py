@@ -21,7 +21,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.line.devices.tape import ClipFeed
 from idle_quarry.line.reading.faults import Fault
-from idle_quarry.line.reading.packet_description import PacketDescription, told
+from idle_quarry.line.reading.packet_description import PacketDescription, describe
 from idle_quarry.line.transport import transports
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.line.writing.sending import SOUNDS, forget_pictures, sent_pictures
@@ -262,7 +262,7 @@ class LineUp(QObject):
         frame = self.looked.frame if self.looked is not None else None
         if frame is None or self.packet >= len(frame.packets):
             return None
-        return told(frame.packets[self.packet], frame.lock.rate)
+        return describe(frame.packets[self.packet], frame.lock.rate)
 
     def tell(self, number: int) -> None:
         """Tell another packet; before the first comes the last."""

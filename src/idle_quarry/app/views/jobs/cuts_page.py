@@ -27,7 +27,7 @@ from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.file_drop import FileDrop
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.page_rows import report_asked, tools_row, words_column
-from idle_quarry.app.widgets.basic.tables import ColourDelegate, rows_of_one_height, told_list
+from idle_quarry.app.widgets.basic.tables import ColourDelegate, rows_of_one_height, words_list
 from idle_quarry.app.widgets.basic.tinted import tint
 from idle_quarry.app.widgets.lanes.cut_lanes import CutLanes
 from idle_quarry.jobs.conform.lists import KINDS
@@ -65,7 +65,7 @@ class CutsPage(QWidget):
         self.one = label(wrap=True)
         self.one.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.ask = AskBar()
-        self.told = told_list()
+        self.told = words_list()
         self.told.setAccessibleName("What the list's frame would do")
         self.lanes = CutLanes()
         self.lanes.chosen.connect(model.choose)

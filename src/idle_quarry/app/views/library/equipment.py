@@ -34,7 +34,7 @@ from idle_quarry.app.widgets.basic.folding_split import FoldingSplit
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.menus import menu_under
 from idle_quarry.app.widgets.basic.pages import scrolled
-from idle_quarry.app.widgets.basic.tables import fit_rows, told_list, wrapped_table
+from idle_quarry.app.widgets.basic.tables import fit_rows, words_list, wrapped_table
 from idle_quarry.app.widgets.basic.tinted import tint, tinted
 from idle_quarry.app.widgets.templates.entry_picture import EntryPicture
 from idle_quarry.app.widgets.templates.sheet import Sheet
@@ -63,7 +63,7 @@ class EquipmentPage(QWidget):
             label(role="dust", wrap=True),
             label(role="dust", wrap=True),
         )
-        self.sheet, self.picture, self.history = Sheet(self.model.type, (4, 5)), EntryPicture(), told_list()
+        self.sheet, self.picture, self.history = Sheet(self.model.type, (4, 5)), EntryPicture(), words_list()
         self.told = wrapped_table("What it says", {"": 150, " ": 0})
         self.middle = QStackedWidget()
         model = self.model

@@ -15,7 +15,7 @@ from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.pages import page_head, scrolled
-from idle_quarry.app.widgets.basic.tables import told_list
+from idle_quarry.app.widgets.basic.tables import words_list
 from idle_quarry.app.widgets.basic.tinted import tint
 from idle_quarry.app.widgets.templates.difference_table import DifferenceTable
 from idle_quarry.app.widgets.templates.strip import Strip, share_scale
@@ -45,7 +45,7 @@ class ReviewPage(QWidget):
         self.text.setPlaceholderText("Say something about this revision, a station, a link or a setting")
         sized(self.text).setMaximumHeight(64)
         self.comment_button = button("Comment", self._comment)
-        self.remarks = told_list()
+        self.remarks = words_list()
         self.remarks.setAccessibleName("Comments and history")
         self.rule = label(role="dust", wrap=True)
         self._build()

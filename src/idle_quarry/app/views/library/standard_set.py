@@ -24,7 +24,7 @@ from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.pages import page_head
 from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
-from idle_quarry.app.widgets.basic.tables import told_list
+from idle_quarry.app.widgets.basic.tables import words_list
 from idle_quarry.app.widgets.basic.tinted import tint
 
 _ROLES = {"stop": "refusal", "caution": "caution", "note": "dust"}
@@ -51,7 +51,7 @@ class StandardSetPage(QWidget):
         self.measure_button = button("Measure the disk", self.model.measure)
         self.progress = ProgressBar()
         self.verdicts = QVBoxLayout()
-        self.list = told_list()
+        self.list = words_list()
         self.list.setAccessibleName("Templates that will be made")
         self.sum = label(role="dust", wrap=True)
         self.none = label("", "dust")

@@ -13,7 +13,7 @@ from idle_quarry.app.models.library.menus import more
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.menus import menu_under
-from idle_quarry.app.widgets.basic.tables import told_list
+from idle_quarry.app.widgets.basic.tables import words_list
 from idle_quarry.app.widgets.templates.findings import Findings
 from idle_quarry.app.widgets.templates.revisions import Revisions
 from idle_quarry.app.widgets.templates.strip import Strip
@@ -34,7 +34,7 @@ class TemplatePage(QWidget):
         self.strip.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.revisions = Revisions()
         self.revisions.chosen.connect(self.model.pick)
-        self.history = told_list()
+        self.history = words_list()
         self.history.setAccessibleName("History of the revision")
         self.revision_head = label(role="head")
         act = self.model.act

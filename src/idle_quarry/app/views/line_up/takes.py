@@ -21,7 +21,7 @@ from idle_quarry.app.models.line_up.deck import DeckModel
 from idle_quarry.app.views.line_up.output import OutputChoice
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
-from idle_quarry.app.widgets.basic.tables import fit_rows, told_list, wrapped_table
+from idle_quarry.app.widgets.basic.tables import fit_rows, words_list, wrapped_table
 
 _BREAKS = {"new clip": "Begin a new clip", "go on": "Go on, and note it", "stop": "Stop"}
 _COLUMNS = {"Take": 150, "From": 92, "To": 92, "Frames": 62, "Drop-outs": 74, "Breaks": 60, "Its file": 0}
@@ -65,7 +65,7 @@ class TakesColumn(QWidget):
         self.table = wrapped_table("Takes", _COLUMNS)
         self.table.itemSelectionChanged.connect(self._show_events)
         self.table.cellActivated.connect(lambda number, _column: model.open_take(number))
-        self.events = told_list()
+        self.events = words_list()
         self.intake_button = button("Show in Intake", self._open, quiet=True)
         foot = QHBoxLayout()
         foot.addWidget(label("What happened in it", "head"))

@@ -37,7 +37,7 @@ class ColourDelegate(QStyledItemDelegate):
             option.font = theme.font(12, mono=True)
 
 
-def told_list() -> QListWidget:
+def words_list() -> QListWidget:
     """Return a list of what was said and done: whole sentences, wrapped, nothing to choose."""
     result = QListWidget()
     result.setWordWrap(True)

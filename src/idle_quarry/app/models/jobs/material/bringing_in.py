@@ -42,11 +42,11 @@ class BringInRequest:
 class BringingIn(QObject):
     """`changed`: another clip is brought in, or none.
 
-    `told`: how far it is; `brought`: a job (its folder) has one more.
+    `progressed`: how far it is; `brought`: a job (its folder) has one more.
     """
 
     changed = Signal()
-    told = Signal()
+    progressed = Signal()
     brought = Signal(object)
 
     def __init__(self, door: Door) -> None:
@@ -92,12 +92,12 @@ class BringingIn(QObject):
         def work(ticket: Ticket) -> None:
             from idle_quarry.jobs.lending.job_tasks import brought_in
 
-            def told(share: float) -> None:
+            def progressed(share: float) -> None:
                 ticket.progress(name, share)
 
             house, _why = lending.house()
             file = brought_in(
-                house, request.job, entry, request.clip, request.source, request.span, request.proxy, told
+                house, request.job, entry, request.clip, request.source, request.span, request.proxy, progressed
             )
 
             def kept(now: JobClip) -> JobClip:
@@ -125,6 +125,6 @@ class BringingIn(QObject):
 
         def progressed(_name: str, share: float) -> None:
             self._share = share
-            self.told.emit()
+            self.progressed.emit()
 
         self._now = request, self._door.workers.start(work, done, failed, progressed)

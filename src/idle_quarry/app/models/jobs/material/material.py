@@ -59,7 +59,7 @@ class JobMaterial(JobPart):
         self._glance = QTimer(self, interval=_GLANCE_MS)
         self._glance.timeout.connect(self.glance)
         self.bringing.changed.connect(self.changed)
-        self.bringing.told.connect(self.doing_changed)
+        self.bringing.progressed.connect(self.doing_changed)
         self.bringing.brought.connect(self._brought)
         self.follow(self._see)
 

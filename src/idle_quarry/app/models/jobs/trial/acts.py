@@ -288,7 +288,7 @@ class TrialActs:
 
     def tell(self, what: str, text: str) -> None:
         """Give what is meant another name, note or colour."""
-        self._meant(what, lambda timeline, item: edits.told(timeline, item.ident, **{what: text}))
+        self._meant(what, lambda timeline, item: edits.described(timeline, item.ident, **{what: text}))
 
     def ask_words(self, what: str) -> None:
         """Ask for the name ("name") or the note ("note") of what is meant."""
