@@ -14,7 +14,8 @@ import pytest
 
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.declared import DeclaredProperties
-from idle_quarry.media.pictures import FrameTimecode, Picture
+from idle_quarry.media.gop import FrameTimecode
+from idle_quarry.media.pictures import Picture
 from idle_quarry.media.whole.flashes import FlashMeter, striped
 from idle_quarry.media.whole.layout import items_of
 from idle_quarry.media.whole.picture_measurement import BARS, BLACK, MOVING, STILL, PicturePart

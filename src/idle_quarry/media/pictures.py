@@ -5,12 +5,11 @@ from __future__ import annotations
 import contextlib
 import zlib
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
-from typing import Any, cast
 
 import av
 import numpy as np
@@ -19,20 +18,16 @@ from av.error import FFmpegError
 from av.packet import Packet
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
-from numpy.typing import NDArray
 
 from idle_quarry.errors import MediaError
 from idle_quarry.media.declared import DeclaredProperties
+from idle_quarry.media.gop import FrameTimecode, gop_timecode, timecode_text
 from idle_quarry.media.names import STILL_SUFFIXES
+from idle_quarry.media.planes import Plane, planes_of, square_pixels
 from idle_quarry.media.sequences import run_of
 
-Plane = NDArray[Any]
-#: Luma weights for pictures that come as R′G′B′ (BT.709): only for what needs a luma at all.
-_LUMA = (0.2126, 0.7152, 0.0722)
 #: A file of which this many packets in a row cannot be decoded is given up at that place.
 _MOST_DAMAGE = 200
-#: A picture's own timecode: drop-frame, hours, minutes, seconds, frames.
-FrameTimecode = tuple[bool, int, int, int, int]
 #: Headers of a coded MPEG-2 picture lie in so many bytes.
 _HEADERS = 512
 #: Containers whose time stamps stand at packs, not at pictures: after a jump, small pictures that share a pack are
@@ -249,7 +244,7 @@ class Reader:
             # and no more where the first of them have none
             if self._untimed >= _UNTIMED:
                 return None
-            timecode = _timecode(frame)
+            timecode = timecode_text(frame)
             self._untimed = self._untimed + 1 if timecode is None else 0
             return timecode
         return groups.get(frame.pts)
@@ -308,7 +303,7 @@ def _picture(
         quarters = -rotation // 90
         luma, rgb = np.rot90(luma, quarters), None if rgb is None else np.rot90(rgb, quarters)
         if chroma is not None:
-            chroma = tuple(_square(np.rot90(plane, quarters), luma.shape) for plane in chroma)  # type: ignore[assignment]
+            chroma = tuple(square_pixels(np.rot90(plane, quarters), luma.shape) for plane in chroma)  # type: ignore[assignment]
     return Picture(
         index=index,
         seconds=seconds,
@@ -326,80 +321,3 @@ def _colour(frame: VideoFrame) -> str:
     """Return what a frame says of its colour; names where FFmpeg has them."""
     data = [getattr(frame, name, None) for name in ("color_primaries", "color_trc", "colorspace", "color_range")]
     return "/".join(str(int(item)) for item in data if item is not None)
-
-
-Laid = tuple[Plane, tuple[Plane, Plane] | None, Plane | None, int]
-
-
-def _square(plane: Plane, shape: tuple[int, ...]) -> Plane:
-    """Return turned chroma; what was halved across alone would be halved down alone, so that its lines are repeated."""
-    across, down = round(shape[1] / plane.shape[1]), round(shape[0] / plane.shape[0])
-    return plane if across >= down else np.repeat(plane, down, axis=0)
-
-
-def planes_of(frame: VideoFrame, blanking: int = 0) -> Laid:
-    """Return luma, chroma, R′G′B′ and bits of a frame; packed layouts are laid out as planes first, without loss.
-
-    `blanking` lines above the picture, which some codecs code with it, are left off.
-    """
-    luma, chroma, rgb, bits = _planes(frame)
-    if blanking:
-        height = luma.shape[0]
-        luma = luma[blanking:]
-        chroma = chroma and (
-            chroma[0][blanking * len(chroma[0]) // height :],
-            chroma[1][blanking * len(chroma[1]) // height :],
-        )
-    return luma, chroma, rgb, bits
-
-
-def _planes(frame: VideoFrame) -> Laid:
-    name = frame.format.name
-    if frame.format.is_rgb:
-        deepest = max(component.bits for component in frame.format.components)
-        bits = next((known for known in (8, 10, 12) if deepest <= known), 16)
-        frame = frame.reformat(format="gbrp" if bits == 8 else f"gbrp{bits}le")
-        green, blue, red = (_array(plane, frame.width, bits) for plane in frame.planes[:3])
-        rgb = np.stack([red, green, blue], axis=-1)
-        luma = np.rint(rgb.astype(np.float32) @ np.array(_LUMA, np.float32)).astype(rgb.dtype)
-        return luma, None, rgb, bits
-    bits = frame.format.components[0].bits
-    planar = name.startswith(("yuv", "gray")) and not name.endswith("be") and len(frame.planes) in (1, 3, 4)
-    if not planar or name.startswith(("yuyv", "yuvy")):
-        frame = frame.reformat(format={8: "yuv422p", 10: "yuv422p10le"}.get(bits, "yuv444p16le"))
-        bits = frame.format.components[0].bits
-    luma = _array(frame.planes[0], frame.width, bits)
-    if len(frame.planes) < 3:
-        return luma, None, None, bits
-    across = frame.format.chroma_width(frame.width)
-    chroma = (_array(frame.planes[1], across, bits), _array(frame.planes[2], across, bits))
-    return luma, chroma, None, bits
-
-
-def _array(plane: Any, width: int, bits: int) -> Plane:
-    wide = bits > 8
-    raw = np.frombuffer(plane, np.dtype("<u2") if wide else np.uint8)
-    line = plane.line_size // (2 if wide else 1)
-    return raw[: plane.height * line].reshape(plane.height, line)[:, :width]
-
-
-def gop_timecode(head: bytes) -> FrameTimecode | None:
-    """Return the timecode of a group of pictures from the beginning of a coded picture (H.262, 6.2.2.6), or None."""
-    at = head.find(b"\x00\x00\x01\xb8")
-    if at < 0 or len(head) < at + 8:
-        return None
-    word = (
-        int.from_bytes(head[at + 4 : at + 8], "big") >> 7
-    )  # 25 bits: drop, hours, minutes, a marker, seconds, pictures
-    return bool(word >> 24), word >> 19 & 31, word >> 13 & 63, word >> 6 & 63, word & 63
-
-
-def _timecode(frame: VideoFrame) -> FrameTimecode | None:
-    """Return the frame's own timecode from its ST 12-1 side data, or None."""
-    for data in cast("Iterable[Any]", frame.side_data):  # yields the data themselves
-        if str(data.type).endswith("S12M_TIMECODE"):
-            # ST 12-1 binary groups, as FFmpeg packs them: tens and units of frames, seconds, minutes, hours
-            word = int.from_bytes(bytes(data)[4:8], "little")
-            units = [(word >> s & 15) + 10 * (word >> (s + 4) & m) for s, m in ((24, 3), (16, 7), (8, 7), (0, 3))]
-            return bool(word >> 30 & 1), units[3], units[2], units[1], units[0]
-    return None

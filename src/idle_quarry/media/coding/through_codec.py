@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import MediaError
 from idle_quarry.media.coding.encode import Pixels, encoder_options, frame_of_codes
-from idle_quarry.media.pictures import planes_of
+from idle_quarry.media.planes import planes_of
 from idle_quarry.path.registry import Codec
 
 Codes = Sequence[NDArray[Any]]

@@ -13,11 +13,12 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.clip import Clip
+from idle_quarry.media.gop import FrameTimecode
 from idle_quarry.media.measurement.active import ActiveMeter
 from idle_quarry.media.measurement.field_pairs import PairMeter
 from idle_quarry.media.measurement.field_structure import evidence
 from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, ExaminedRun, described, guess_of
-from idle_quarry.media.pictures import FrameTimecode, Picture, Reader
+from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.media.whole.bars import _lines, shows_bars
 from idle_quarry.media.whole.flashes import PAIRS, PATTERN_MOVING, PATTERN_STILL, FlashMeter, FlashSpell, striped
 from idle_quarry.media.whole.picture_measurement import (
