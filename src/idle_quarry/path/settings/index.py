@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import lru_cache
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.changes.edits import value_at
+from idle_quarry.path.changes.edits import Edit, edited, value_at
 from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.eyes import Eyes
 from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
-from idle_quarry.path.registry import territories
+from idle_quarry.path.registry import deliveries, territories
 from idle_quarry.path.settings.declared import programme_captions, working_declared
 from idle_quarry.path.settings.eyes import eyes_setting
 from idle_quarry.path.settings.formats import exception_settings, format_settings, policy_settings
@@ -31,7 +32,7 @@ from idle_quarry.path.settings.stations import (
     proxy_settings,
 )
 from idle_quarry.path.template import Template
-from idle_quarry.path.template_parts import Source
+from idle_quarry.path.template_parts import Proxy, RecordingInput, Source, StoragePlace
 
 #: What the sheets are called that belong to no source and no delivery.
 SHEET_NAMES = {
@@ -223,3 +224,42 @@ def label_of(template: Template, place: str) -> str:
     except QuarryError:
         pass
     return " · ".join(words).capitalize()
+
+
+#: What the members of a list are called together, by the list.
+_TOGETHER = {"sources": "Sources", "deliveries": "Deliveries", "places": "Places", "inputs": "Recording"}
+
+
+def label_in_all(place: str) -> str:
+    """Return a place without a member ("deliveries.codec") in the words of the sheets: "Deliveries · Codec"."""
+    first = place.partition(".")[0]
+    label = _labels().get(place)
+    if label is None:
+        return " · ".join(part.replace("_", " ") for part in place.split(".")).capitalize()
+    sheet = _sheet_of(place).partition(":")[0]
+    head = _TOGETHER.get(first) or SHEET_NAMES.get(sheet, first.capitalize())
+    return f"{head} · {label}" if label != head and (first in _TOGETHER or "." in place) else label
+
+
+@lru_cache(maxsize=1)
+def _labels() -> dict[str, str]:
+    """Return labels by places without members, of templates that between them have every setting."""
+    from idle_quarry.path.beginning.beginnings import from_delivery
+
+    labels: dict[str, str] = {}
+    kinds = {(spec.signal.encoding.transfer, spec.signal.scan): ident for ident, spec in deliveries().items()}
+    for ident in kinds.values():
+        template = from_delivery(ident)
+        working, codec = template.working.format, template.intermediate.codec
+        template = edited(
+            template,
+            Edit("sources.any", Source(id="any", name="Any", format=working)),
+            Edit("proxy", Proxy()),
+            Edit("places.any", StoragePlace(id="any", name="Any", purpose="work")),
+            Edit("inputs.any", RecordingInput(id="any", name="Any", format=working, interface="HD", codec=codec)),
+        )
+        for setting in settings_of(template):
+            first, _, rest = setting.place.partition(".")
+            place = f"{first}.{rest.partition('.')[2]}" if first in _TOGETHER else setting.place
+            labels.setdefault(place, setting.label)
+    return labels

@@ -11,13 +11,13 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.background.workers import Cancelled, Ticket
-from idle_quarry.app.models.library.many_columns import COLUMNS, MOST_COLUMNS, SettingOffer, head_of, natural
+from idle_quarry.app.models.library.many_columns import COLUMNS, MOST_COLUMNS, SettingOffer, natural
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library.bulk_changes import PlannedRevision, planned, saved
 from idle_quarry.library.files.importing import ImportedTemplate
-from idle_quarry.path.settings import settings_of
+from idle_quarry.path.settings import label_in_all, settings_of, sheet_name
 
 if TYPE_CHECKING:
     from idle_quarry.app.door import Door
@@ -63,7 +63,7 @@ class ManyTemplates(QObject):
 
     def heads(self) -> list[str]:
         """Return the heads of the columns."""
-        return ["Template", *(head_of(place) for place in self.columns)]
+        return ["Template", *(label_in_all(place) for place in self.columns)]
 
     def sort(self, column: int) -> None:
         """Sort by a column; once more turns it round."""
@@ -162,7 +162,10 @@ class ManyTemplates(QObject):
         if stored is not None:
             for setting in settings_of(stored.template, self.door.house.value):
                 if setting.place != "name":
-                    words = f"{setting.place}: {setting.label}"
+                    sheet = sheet_name(stored.template, setting.sheet)
+                    words = (
+                        f"{setting.label if sheet == setting.label else f'{sheet} · {setting.label}'} ({setting.place})"
+                    )
                     self.offers.append(SettingOffer(setting.place, words, setting.choices, setting.free))
         self.changed.emit()
 

@@ -6,19 +6,10 @@ import contextlib
 import re
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import TYPE_CHECKING
-
-if TYPE_CHECKING:
-    pass
-
 
 #: The columns at first; the template's name stands before them.
 COLUMNS = ("working.format", "intermediate.codec", "monitor.monitor", "deliveries.format", "territory")
-
-
 MOST_COLUMNS = 12
-
-
 _NUMBERS = re.compile(r"([0-9]+(?:\.[0-9]+)?)")
 
 
@@ -30,14 +21,6 @@ class SettingOffer:
     label: str
     choices: tuple[str, ...]
     free: bool
-
-
-def head_of(place: str) -> str:
-    """Return a place as the head of a column: "Working format", "Deliveries codec"."""
-    first, _, rest = place.partition(".")
-    last = rest.rsplit(".", 1)[-1] if rest else ""
-    words = first if not last or last == first else f"{first} {last}"
-    return words.replace("_", " ").capitalize()
 
 
 @lru_cache(maxsize=32768)

@@ -27,7 +27,6 @@ from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.library.many import ManyTemplates
-from idle_quarry.app.models.library.many_columns import head_of
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.menus import menu_under
@@ -36,6 +35,7 @@ from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
 from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.basic.tinted import tint, tinted
 from idle_quarry.counting import counted
+from idle_quarry.path.settings import label_in_all
 
 Index = QModelIndex | QPersistentModelIndex
 #: Rows of the preview that are written out; more are counted.
@@ -204,7 +204,7 @@ class ManyPage(QWidget):
             self.column.clear()
             self.column.addItem("Add a column", "")
             for place in model.places():
-                self.column.addItem(f"{head_of(place)} ({place})", place)
+                self.column.addItem(f"{label_in_all(place)} ({place})", place)
         labels = [offer.label for offer in model.offers]
         if labels != [self.setting.itemText(n) for n in range(self.setting.count())]:
             typed = self.setting.currentText()
