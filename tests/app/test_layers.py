@@ -6,8 +6,12 @@ import ast
 import re
 from pathlib import Path
 
+import grimp
+import numpy as np
 import pytest
 from PySide6.QtWidgets import QWidget
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 from tests.app.conftest import Open
 
 from idle_quarry import app
@@ -73,6 +77,19 @@ def test_no_view_is_one_great_class() -> None:
         for node in ast.parse(path.read_text()).body:
             if isinstance(node, ast.ClassDef):
                 assert (node.end_lineno or 0) - node.lineno <= MOST_CLASS, (path, node.name)
+
+
+def test_no_circle_is_larger_than_a_model_with_its_parts() -> None:
+    """Types count as well: what only a type names is still something to be known."""
+    graph = grimp.build_graph("idle_quarry", cache_dir=None)
+    names = sorted(graph.modules)
+    number = {name: index for index, name in enumerate(names)}
+    pairs = [(number[a], number[b]) for a in names for b in graph.find_modules_directly_imported_by(a)]
+    imports = coo_array((np.ones(len(pairs)), tuple(zip(*pairs, strict=True))), shape=(len(names), len(names)))
+    _, room = connected_components(imports, connection="strong")
+    circles = [[names[i] for i in np.flatnonzero(room == r)] for r in np.flatnonzero(np.bincount(room) > 1)]
+    assert all(len(circle) <= 4 for circle in circles), circles
+    assert all(name.startswith("idle_quarry.app.models.") for circle in circles for name in circle), circles
 
 
 @pytest.mark.parametrize("row", VIEWS, ids=lambda row: row.name)
