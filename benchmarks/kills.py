@@ -166,9 +166,7 @@ def killed_while_lending(folder: Path, moments: int, seed: int = 7) -> int:
             queue.put(wanted)
             while queue.open and done < moments:
                 for machine in machines:
-                    with contextlib.suppress(
-                        JobError
-                    ):  # it gives up where many die young, until asked again
+                    with contextlib.suppress(JobError):  # it gives up where many die young, until asked again
                         machine.start(1)
                 time.sleep(chance.uniform(0.2, 1.5))
                 workers = [int(state.worker.split()[1]) for state in queue.states().values() if state.worker]

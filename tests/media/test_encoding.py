@@ -16,7 +16,7 @@ from tests.oracles import colour
 from idle_quarry.errors import MediaError
 from idle_quarry.media import inspect
 from idle_quarry.media.coding.encode import encoder_pixels
-from idle_quarry.media.coding.writing import encode_still
+from idle_quarry.media.coding.writing import ClipWriter, encode_still
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.media.pictures import Reader
 from idle_quarry.path.codecs import as_held, cannot_hold
@@ -323,6 +323,27 @@ def test_every_pixel_format_is_one_the_encoder_takes() -> None:
         for standard_format in standard_formats():
             if not cannot_hold(codec, standard_format.format):
                 assert encoder_pixels(codec, standard_format.format).name in offered
+
+
+@pytest.mark.parametrize("count", [1, 2, 3, 5])
+@pytest.mark.parametrize("container", ["mp4", "mov"])
+def test_a_clip_shorter_than_its_encoders_delay_is_whole(container: str, count: int, tmp_path: Path) -> None:
+    """x265 leaves the time of decoding undefined there; FFprobe is asked, and told nothing."""
+    codec, fmt, path = codecs()["hevc-10"], words("640x360p25"), tmp_path / f"short.{container}"
+    chroma = np.full((180, 320), 512)
+    with ClipWriter(path, codec, fmt) as writer:
+        for number in range(count):
+            writer.write((np.full((360, 640), 200 + 100 * number), chroma, chroma))
+        writer.finish()
+    command = ["ffprobe", "-v", "error", "-of", "csv=p=0", "-show_entries", "packet=pts,dts", str(path)]
+    lines = subprocess.run(command, check=True, capture_output=True, text=True).stdout.split()
+    times = [tuple(int(value) for value in line.split(",")[:2]) for line in lines]
+    assert len(times) == count and all(dts <= pts for pts, dts in times)
+    assert [dts for _, dts in times] == sorted(dts for _, dts in times)
+    with Reader(path, inspect(path).declared) as reader:
+        assert [round(float(picture.luma.mean()), -2) for picture in reader.onward(0)] == [
+            200 + 100 * number for number in range(count)
+        ]
 
 
 def test_an_encoder_that_refuses_says_so(tmp_path: Path) -> None:

@@ -134,9 +134,29 @@ class Muxed:
     def finish(self, *, pictures_wait: bool) -> None:
         """Write what encoders still hold, and the index."""
         if pictures_wait:
-            self._mux(self.stream.encode(None))
+            self._mux(with_decoding_times(self.stream.encode(None)))
         if self._voice is not None:
             self._container.mux(self._voice.encode(None))
 
     def close(self) -> None:
         self._container.close()
+
+
+#: Pictures by which decoding is earlier than showing at the most, of any encoder.
+_MOST_REORDERED = 64
+
+
+def with_decoding_times(packets: Sequence[av.Packet[Any]]) -> Sequence[av.Packet[Any]]:
+    """Return an encoder's last packets with times of decoding that can be.
+
+    x265 leaves them undefined where a clip is shorter than its delay: they are what lies in memory then, and containers
+    write them or refuse. Packets come in the order of decoding, so it follows from when each is shown.
+    """
+    timed = [(packet, packet.pts, packet.dts) for packet in packets if packet.pts is not None]
+    if all(dts is not None and abs(dts - pts) <= _MOST_REORDERED for _, pts, dts in timed):
+        return packets
+    shown = sorted(pts for _, pts, _ in timed)
+    early = max(due - pts for due, (_, pts, _) in zip(shown, timed, strict=True))
+    for due, (packet, _, _) in zip(shown, timed, strict=True):
+        packet.dts = due - early
+    return packets
