@@ -68,10 +68,10 @@ def trial(seed: int) -> bool:
     cadence = str(rng.choice(["2:3", "2:3:3:2"]))
     order = str(rng.choice(["top", "bottom"]))
     frames, whole = cadenced(rng, cadence, order)
-    found = without_pulldown(frames, cadence, order)
+    result = without_pulldown(frames, cadence, order)
     # the frames come back in single precision
-    return len(found) == len(whole) and all(
-        np.array_equal(np.float32(a), np.float32(b)) for a, b in zip(found, whole, strict=True)
+    return len(result) == len(whole) and all(
+        np.array_equal(np.float32(a), np.float32(b)) for a, b in zip(result, whole, strict=True)
     )
 
 

@@ -99,12 +99,12 @@ def shown(rows: list[dict[str, Any]]) -> None:
         if not band:
             continue
         common = [COMMON.get(row["kind"], 1.0) for row in band]
-        said, right = (float(np.average([row[key] for row in band], weights=common)) for key in ("confidence", "right"))
+        text, right = (float(np.average([row[key] for row in band], weights=common)) for key in ("confidence", "right"))
         curve = "".join("=" if n < round(40 * right) else " " for n in range(41))
-        at = round(40 * said)
+        at = round(40 * text)
         kept = "" if band[0]["answered"] else ", left undetermined"
         print(
-            f"  {low:.2f} to {high:.2f} |{curve[:at]}+{curve[at + 1 :]}| said {said:.2f}, right {right:.3f} of"
+            f"  {low:.2f} to {high:.2f} |{curve[:at]}+{curve[at + 1 :]}| said {text:.2f}, right {right:.3f} of"
             f" {len(band)}{kept}"
         )
 

@@ -46,10 +46,10 @@ def ratios(ours: list[float], others: list[float]) -> str:
 
     Whether that says anything.
     """
-    each = sorted(a / b for a, b in zip(ours, others, strict=True))
-    low, high = each[len(each) // 4], each[(3 * len(each)) // 4]
+    item = sorted(a / b for a, b in zip(ours, others, strict=True))
+    low, high = item[len(item) // 4], item[(3 * len(item)) // 4]
     wide = "; the spread is too wide to mean much" if high > 1.5 * low else ""
-    return f"{statistics.median(each):.2f} × ({low:.2f} to {high:.2f}{wide})"
+    return f"{statistics.median(item):.2f} × ({low:.2f} to {high:.2f}{wide})"
 
 
 def offscreen() -> None:

@@ -88,12 +88,12 @@ def filtered(frames: Sequence[Picture], name: str) -> list[Picture]:
         "buffer",
         f"video_size={WIDTH}x{HEIGHT}:pix_fmt=gray8:time_base=1/25:frame_rate=25/1:pixel_aspect=1/1",
     )
-    fields, made, sink = graph.add("setfield", "tff"), graph.add(name, FILTERS[name]), graph.add("buffersink")
+    fields, output, sink = graph.add("setfield", "tff"), graph.add(name, FILTERS[name]), graph.add("buffersink")
     source.link_to(fields)
-    fields.link_to(made)
-    made.link_to(sink)
+    fields.link_to(output)
+    output.link_to(sink)
     graph.configure()
-    found: list[Picture] = []
+    result: list[Picture] = []
 
     def drain() -> None:
         while True:
@@ -102,7 +102,7 @@ def filtered(frames: Sequence[Picture], name: str) -> list[Picture]:
             except (BlockingIOError, EOFError, FFmpegError):
                 return
             assert isinstance(pulled, VideoFrame)
-            found.append(pulled.to_ndarray(format="gray").astype(np.float32) / 255)
+            result.append(pulled.to_ndarray(format="gray").astype(np.float32) / 255)
 
     for number, frame in enumerate(frames):
         given = VideoFrame.from_ndarray(np.rint(frame * 255).astype(np.uint8), format="gray")
@@ -111,12 +111,12 @@ def filtered(frames: Sequence[Picture], name: str) -> list[Picture]:
         drain()
     source.push(None)
     drain()
-    return found
+    return result
 
 
 def run(seed: int) -> dict[str, dict[str, float]]:
     """Return for each scene the PSNR of each method and filter, dB, over the moments all have."""
-    found: dict[str, dict[str, float]] = {}
+    result: dict[str, dict[str, float]] = {}
     seconds = dict.fromkeys((*METHODS, *FILTERS), 0.0)
     for name, truth in scenes(seed):
         frames = []
@@ -130,33 +130,33 @@ def run(seed: int) -> dict[str, dict[str, float]]:
         row: dict[str, float] = {}
         for method in METHODS:
             start = perf_counter()
-            made = {at: np.rint(made_whole(moments, at, "top", method)[0].clip(0, 1) * 255) / 255 for at in judged}
+            output = {at: np.rint(made_whole(moments, at, "top", method)[0].clip(0, 1) * 255) / 255 for at in judged}
             seconds[method] += perf_counter() - start
-            row[method] = float(np.mean([psnr_db(made[at][inner], truth[at][inner]) for at in judged]))
-        for each in FILTERS:
+            row[method] = float(np.mean([psnr_db(output[at][inner], truth[at][inner]) for at in judged]))
+        for item in FILTERS:
             start = perf_counter()
-            whole = filtered(frames, each)
-            seconds[each] += (perf_counter() - start) * len(judged) / len(truth)
-            row[each] = float(np.mean([psnr_db(whole[at][inner], truth[at][inner]) for at in judged]))
-        found[name] = row
-    found["seconds"] = seconds
-    return found
+            whole = filtered(frames, item)
+            seconds[item] += (perf_counter() - start) * len(judged) / len(truth)
+            row[item] = float(np.mean([psnr_db(whole[at][inner], truth[at][inner]) for at in judged]))
+        result[name] = row
+    result["seconds"] = seconds
+    return result
 
 
 def main() -> int:
     """Print a table; exit 1 where motion-compensated is behind the better filter in a scene."""
     print(f"deinterlacing, {WIDTH} × {HEIGHT}, 8 bits; {machine()}")
-    found = run(int(sys.argv[1]) if len(sys.argv) > 1 else 4)
-    seconds = found.pop("seconds")
+    result = run(int(sys.argv[1]) if len(sys.argv) > 1 else 4)
+    seconds = result.pop("seconds")
     names = (*METHODS, *FILTERS)
     print(f"{'dB':20}" + "".join(f"{name:>14}" for name in names) + f"{'ahead by':>12}")
     behind = 0
-    for scene, row in found.items():
-        lead = row["compensated"] - max(row[each] for each in FILTERS)
+    for scene, row in result.items():
+        lead = row["compensated"] - max(row[item] for item in FILTERS)
         behind += lead < 0
         print(f"{scene:20}" + "".join(f"{row[name]:14.2f}" for name in names) + f"{lead:12.2f}")
     print(f"{'seconds':20}" + "".join(f"{seconds[name]:14.2f}" for name in names))
-    print(f"behind the better filter in {behind} of {len(found)} scenes")
+    print(f"behind the better filter in {behind} of {len(result)} scenes")
     return 1 if behind else 0
 
 

@@ -40,11 +40,11 @@ def _looked_at() -> None:
     from idle_quarry.jobs.handover.verify import verify
 
     job = check_job(_delivered().parent.parent)
-    delivery = next(each for each in job.template.deliveries if each.id == "sd-50")
+    delivery = next(item for item in job.template.deliveries if item.id == "sd-50")
     for path, wanted in ((_delivered(), EPISODE), (_foreign(), FOREIGN)):
-        found = verify(path, job.template, delivery, job.revision)
-        failing = {check.id for check in found.checks if check.verdict == "fails"}
-        known = "made_of" in with_made(job.folder, noted(found)).document
+        result = verify(path, job.template, delivery, job.revision)
+        failing = {check.id for check in result.checks if check.verdict == "fails"}
+        known = "made_of" in with_made(job.folder, noted(result)).document
         print(
             f"{path.name}: fails {', '.join(sorted(failing))}; {'as meant' if failing == wanted else 'NOT AS MEANT'}; "
             f"{'leads to its timeline' if known else 'made elsewhere'}"

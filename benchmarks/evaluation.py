@@ -38,10 +38,10 @@ def main() -> None:
     templates = [history[-1].template for history in [*house_shelf(), *own_shelf()]]
     largest = max(templates, key=lambda t: len(evaluate(t).stations) * 100 + sum(len(x.tracks) for x in t.timelines))
     several = variants(largest)
-    for each in several:
-        evaluate(each)
-    taken = [t for each in several for t in timed(partial(evaluate, each, remedies=False), 5)]
-    weighed = [t for each in several for t in timed(partial(evaluate, each), 3)]
+    for item in several:
+        evaluate(item)
+    taken = [t for item in several for t in timed(partial(evaluate, item, remedies=False), 5)]
+    weighed = [t for item in several for t in timed(partial(evaluate, item), 3)]
     print(f"with every remedy tried on the template: {milliseconds(weighed)}")
     print(
         f"evaluation ({machine()}): {largest.name}, {len(evaluate(largest).stations)} stations: {milliseconds(taken)}"

@@ -73,12 +73,12 @@ def one(task: tuple[str, int]) -> tuple[str, bool, bool]:
     with tempfile.TemporaryDirectory() as folder:
         path = written(Path(folder) / "clip.mkv", run, interlaced=flagged, rate=30)
         clip = inspect(path)
-        found = measure(path, clip.declared, clip.format, threads=1).fields
+        result = measure(path, clip.declared, clip.format, threads=1).fields
         theirs = idet(path)
-    assert found is not None
+    assert result is not None
     wanted = "psf" if name == "psf" else truth.scan
-    cadence = truth.cadence == found.cadence
-    ours_right = (found.scan, found.field_order) == (wanted, truth.order) and cadence
+    cadence = truth.cadence == result.cadence
+    ours_right = (result.scan, result.field_order) == (wanted, truth.order) and cadence
     simple = {"interlaced": truth.order, "pulldown": truth.order, "progressive": "progressive"}.get(
         truth.scan, "undetermined"
     )

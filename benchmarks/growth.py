@@ -51,17 +51,17 @@ def main() -> int:
         one(int(sys.argv[1]))
         return 0
     print(f"HLG to SDR at half the size, pictures made up and converted one by one; {machine()}")
-    found: dict[int, tuple[float, float]] = {}
+    result: dict[int, tuple[float, float]] = {}
     for lines in LINES:
         done = subprocess.run([sys.executable, __file__, str(lines)], capture_output=True, text=True, check=True)
         seconds, memory = (float(value) for value in done.stdout.split())
-        found[lines] = seconds, memory
+        result[lines] = seconds, memory
         pixels = (lines / LINES[0]) ** 2
         print(
             f"{lines:5} lines: {1000 * seconds:7.0f} ms a picture, {memory:6.0f} MB at most; pixels × {pixels:5.1f}, "
-            f"time × {seconds / found[LINES[0]][0]:5.1f}, memory × {memory / found[LINES[0]][1]:4.1f}"
+            f"time × {seconds / result[LINES[0]][0]:5.1f}, memory × {memory / result[LINES[0]][1]:4.1f}"
         )
-    return 1 if found[2160][1] > MOST_MB else 0
+    return 1 if result[2160][1] > MOST_MB else 0
 
 
 if __name__ == "__main__":

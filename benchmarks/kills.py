@@ -131,10 +131,10 @@ def killed_while_making(folder: Path, moments: int, seed: int = 6) -> int:
         time.sleep(chance.random() * 6)
         process.send_signal(signal.SIGKILL)
         process.communicate()
-        left = [each for each in recovery.left() if each.target.parent == out]
-        wrong += len(set(out.glob(".*")) - {each.part for each in left})
-        for each in left:
-            recovery.clear(each)
+        left = [item for item in recovery.left() if item.target.parent == out]
+        wrong += len(set(out.glob(".*")) - {item.part for item in left})
+        for item in left:
+            recovery.clear(item)
         there = {path.name: sha256_of(path) for path in out.glob("*.*") if path.is_file()}
         wrong += sum(there.get(name) != sha256 for name, sha256 in hashes.items())
         hashes = there

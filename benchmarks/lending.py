@@ -59,8 +59,8 @@ def main() -> None:
 
 def _wanted(clip: Path, count: int) -> list[Recipe]:
     canvas = Canvas(format_from_words("1080i25 8 bit"), codecs()["mpeg2-422-50"])
-    made = timeline(low=[shot(clip, n + 1, _FRAMES * n, _FRAMES, begins=(5 * n) % 36) for n in range(count)])
-    return [piece.recipe for piece in pieces_of(made, canvas, known(clip)) if piece.recipe is not None]
+    result = timeline(low=[shot(clip, n + 1, _FRAMES * n, _FRAMES, begins=(5 * n) % 36) for n in range(count)])
+    return [piece.recipe for piece in pieces_of(result, canvas, known(clip)) if piece.recipe is not None]
 
 
 def _ratios(folder: Path, clip: Path, server: PrivateServer) -> None:

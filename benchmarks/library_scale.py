@@ -99,18 +99,18 @@ def looked_at(place: Path) -> None:
     engine = sa.create_engine(f"sqlite:///{place}")
 
     def bare(text: str) -> None:
-        found = sa.select(
+        result = sa.select(
             templates, revisions.c.number, revisions.c.author, revisions.c.time, revisions.c.note, revisions.c.hash
         )
-        found = found.select_from(
+        result = result.select_from(
             templates.join(heads).join(
                 revisions, (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == heads.c.latest)
             )
         )
         for word in text.split():
-            found = found.where(heads.c.text.contains(word))
+            result = result.where(heads.c.text.contains(word))
         with engine.connect() as connection:
-            connection.execute(found.order_by(templates.c.name_key)).all()
+            connection.execute(result.order_by(templates.c.name_key)).all()
 
     plain = [t for typed in _TYPED for n in range(1, len(typed) + 1) for t in timed(partial(bare, typed[:n]), 1)]
     print(f"  a bare SQLAlchemy query of the same rows: {milliseconds(plain)}")

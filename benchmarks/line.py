@@ -51,21 +51,21 @@ def speeds() -> None:
         sound = SentSound("tone", -18, sound_layouts()["5.1-stereo"], fmt)
         timing = Timing(way.streams, way.words, way.sav, way.raster)
         per = 48000 * way.pictures * fmt.rate.denominator // fmt.rate.numerator
-        made = [
+        result = [
             writer.frame([picture] * writer.pictures, sound.taken(per * n, per), Timecode(n * way.pictures, fmt.rate))
             for n in range(4)
         ]
-        reader, copied = LineReader(), [np.empty_like(each) for each in made[0]]
-        reader.frame(made[0], timing)
+        reader, copied = LineReader(), [np.empty_like(item) for item in result[0]]
+        reader.frame(result[0], timing)
         took = {"write": 9.0, "read": 9.0, "copy": 9.0}
         others = [noise(fmt, seed) for seed in (2, 3)]  # pictures that stand still are laid once: these move
         for turn in range(12):
             begun = time.perf_counter()
             writer.frame([others[turn % 2]] * writer.pictures, sound.taken(0, per), Timecode(0, fmt.rate))
             wrote = time.perf_counter()
-            reader.frame(made[1], timing).pictures()
+            reader.frame(result[1], timing).pictures()
             read = time.perf_counter()
-            for target, source in zip(copied, made[2], strict=True):
+            for target, source in zip(copied, result[2], strict=True):
                 np.copyto(target, source)
             ends = time.perf_counter()
             for name, seconds in (("write", wrote - begun), ("read", read - wrote), ("copy", ends - read)):
@@ -87,9 +87,9 @@ def damaged(times: int) -> None:
         damage(words, rng)
         begun = time.perf_counter()
         try:
-            told = sum(len(frame.faults) for frame in read_words([words]))
-            faults += told
-            quiet += told == 0
+            lines = sum(len(frame.faults) for frame in read_words([words]))
+            faults += lines
+            quiet += lines == 0
         except NotPossible:
             refused += 1
         slowest = max(slowest, time.perf_counter() - begun)
@@ -105,7 +105,7 @@ def bits() -> None:
         way = transport(fmt)
         timing = Timing(way.streams, way.words, way.sav, way.raster)
         sound = SentSound("tone", -18, sound_layouts()["5.1"], fmt)
-        frames = [each[0] for each in islice(sent_frames(fmt, way, "bars", sound, Timecode(100, fmt.rate)), 3)]
+        frames = [item[0] for item in islice(sent_frames(fmt, way, "bars", sound, Timecode(100, fmt.rate)), 3)]
         missed = turned = 0
         rng = np.random.default_rng(1)
         for line in (way.raster.payload[0] - 1, way.raster.active[0][0] + 100):
@@ -116,8 +116,8 @@ def bits() -> None:
                         one[line, at, stream] ^= np.uint16(1 << bit)
                         reader = LineReader()
                         reader.frame([frames[0]], timing)
-                        told = reader.frame([one], timing).faults or reader.frame([frames[2]], timing).faults
-                        turned, missed = turned + 1, missed + (not told)
+                        lines = reader.frame([one], timing).faults or reader.frame([frames[2]], timing).faults
+                        turned, missed = turned + 1, missed + (not lines)
         print(f"{name:10} {turned} bits turned, {missed} not reported")
 
 

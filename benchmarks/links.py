@@ -196,14 +196,14 @@ def _peak() -> float:
 def on_cores(row: Row, cores: int) -> tuple[float, float]:
     """Return milliseconds a frame and megabytes of a row that is converted by itself on so many cores."""
     some = sorted(os.sched_getaffinity(0))[:cores]
-    made = subprocess.run(
+    result = subprocess.run(
         [sys.executable, __file__, "--by-itself", row.name],
         check=True,
         capture_output=True,
         text=True,
         preexec_fn=lambda: os.sched_setaffinity(0, some),
     )
-    took, memory = map(float, made.stdout.split())
+    took, memory = map(float, result.stdout.split())
     return took, memory
 
 

@@ -46,18 +46,18 @@ def main(rounds: int = 60) -> None:
         set_up(server.url("keeper", "house"), {"Runa": "editor", "Odo": "editor"})
         odo, here = open_server(server.url("Odo", "house")), AtHand(server.url("Runa", "house"), "Runa")
         ident = odo.save_new(HD, "house", "").template_id
-        told = threading.Event()
-        line = ServerConnection(here, lambda news: told.set() if news.changed else None)
+        lines = threading.Event()
+        line = ServerConnection(here, lambda news: lines.set() if news.changed else None)
         while here.away:
             time.sleep(0.01)
         taken = []
         for number in range(rounds):
             time.sleep(0.1)
-            told.clear()
+            lines.clear()
             saved = odo.save_revision(ident, varied(number), "").number
             begun = time.perf_counter()
             while here.revisions(ident)[0].number != saved:
-                told.wait(0.005)
+                lines.wait(0.005)
             taken.append(time.perf_counter() - begun)
         line.close()
         here.close()

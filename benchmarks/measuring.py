@@ -55,17 +55,17 @@ def long_clips(folder: Path) -> None:
         clip = look(path)
         ours = perf_counter() - began
         assert clip.measured is not None and clip.measured.fields is not None
-        said = f"{clip.measured.fields.scan} from {clip.measured.frames_examined} frames"
+        text = f"{clip.measured.fields.scan} from {clip.measured.frames_examined} frames"
         if seconds <= 60:
             began = perf_counter()
             verdict = idet(path)
             theirs = perf_counter() - began
             print(
-                f"  {seconds:>4} s of 1080i25: {ours:.2f} s ({said}); idet over all of it {theirs:.2f} s ({verdict}):"
+                f"  {seconds:>4} s of 1080i25: {ours:.2f} s ({text}); idet over all of it {theirs:.2f} s ({verdict}):"
                 f" {theirs / ours:.1f}× faster"
             )
         else:
-            print(f"  {seconds:>4} s of 1080i25: {ours:.2f} s ({said})")
+            print(f"  {seconds:>4} s of 1080i25: {ours:.2f} s ({text})")
 
 
 def many_clips(folder: Path) -> None:

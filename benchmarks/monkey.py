@@ -188,7 +188,7 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
     _settle(window)
     _open_everything(window)
     base = most = _resident_mb()
-    kept, told = base, set[str]()
+    kept, lines = base, set[str]()
     print(
         f"seed {seed}{' on a server' if on_server else ''}: {base:.0f} MB after every page was opened once", flush=True
     )
@@ -197,8 +197,8 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
         most = max(most, _resident_mb())
         _settle(window)
         kept = _resident_mb()
-        for failure in sorted(set(monkey.failures) - told)[:20]:
-            told.add(failure)
+        for failure in sorted(set(monkey.failures) - lines)[:20]:
+            lines.add(failure)
             print(f"  {failure[-900:]}")
         print(
             f"  {(part + 1) * events // 4}: {len(monkey.failures)} failures, {monkey.most_windows} windows at the most,"

@@ -64,7 +64,7 @@ _COUNTED = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Add, ast.Div: ast.
 
 def changes(tree: ast.Module) -> Iterator[tuple[ast.AST, str]]:
     """Yield each place that can be changed, with what the change is; a switch given by name (`frozen=True`) is none."""
-    named = {id(each.value) for each in ast.walk(tree) if isinstance(each, ast.keyword)}
+    named = {id(item.value) for item in ast.walk(tree) if isinstance(item, ast.keyword)}
     for node in ast.walk(tree):
         if id(node) in named and isinstance(node, ast.Constant):
             continue
@@ -132,8 +132,8 @@ def lives(module: str, tests: str, number: int) -> tuple[bool, str]:
 
 def main() -> None:
     """Print what lived of each module, and the share."""
-    wanted = [each for each in sys.argv[1:] if not each.isdigit()]
-    count = next((int(each) for each in sys.argv[1:] if each.isdigit()), 6)
+    wanted = [item for item in sys.argv[1:] if not item.isdigit()]
+    count = next((int(item) for item in sys.argv[1:] if item.isdigit()), 6)
     pairs = {wanted[0]: " ".join(wanted[1:]) or PAIRS[wanted[0]]} if wanted else PAIRS
     chance = random.Random(2026)
     lived = tried = 0

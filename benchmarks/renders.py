@@ -46,7 +46,7 @@ def recipes_of(clip: Path, canvas: Canvas) -> list[Recipe]:
     known, content = look(clip), identity(clip)
     assert known.format is not None
     taken = [ClipFrames(str(clip), content, known.format, Policy(), Fraction(n)) for n in range(PIECES)]
-    return [Recipe(canvas.format, canvas.codec, FRAMES - PIECES, each) for each in taken]
+    return [Recipe(canvas.format, canvas.codec, FRAMES - PIECES, item) for item in taken]
 
 
 def bare(recipes: list[Recipe], folder: Path) -> float:

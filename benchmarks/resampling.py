@@ -74,9 +74,9 @@ def swscale(picture: NDArray[np.uint16], height: int, width: int, flags: str) ->
         "buffer",
         f"video_size={picture.shape[1]}x{picture.shape[0]}:pix_fmt=gray16le:time_base=1/25:frame_rate=25/1:pixel_aspect=1/1",
     )
-    made, sink = graph.add("scale", text), graph.add("buffersink")
-    source.link_to(made)
-    made.link_to(sink)
+    result, sink = graph.add("scale", text), graph.add("buffersink")
+    source.link_to(result)
+    result.link_to(sink)
     graph.configure()
     frame = VideoFrame.from_ndarray(picture, format="gray16le")
     frame.time_base, frame.pts = Fraction(1, 25), -1
@@ -95,16 +95,16 @@ def against(ours: Callable[[], Any], theirs: Callable[[], Any]) -> tuple[Any, An
     """Return what both make, the median seconds of each, and the median ratio: they take turns, so a slow machine
     is so for both.
     """
-    made, other = ours(), theirs()
+    result, other = ours(), theirs()
     taken: list[tuple[float, float]] = []
     for _ in range(ROUNDS):
         start = perf_counter()
-        made = ours()
+        result = ours()
         between = perf_counter()
         other = theirs()
         taken.append((between - start, perf_counter() - between))
     own, their = zip(*taken, strict=True)
-    return made, other, *(statistics.median(each) for each in (own, their, [a / b for a, b in taken]))
+    return result, other, *(statistics.median(item) for item in (own, their, [a / b for a, b in taken]))
 
 
 def main() -> int:
@@ -133,7 +133,7 @@ def main() -> int:
             )
             theirs = frame.to_ndarray()
             inner = (slice(16, -16), slice(16, -16))  # edges are treated otherwise there
-            errors = [psnr_db(each.astype(float)[inner], truth[inner], 65535) for each in (ours, theirs)]
+            errors = [psnr_db(item.astype(float)[inner], truth[inner], 65535) for item in (ours, theirs)]
             poor += errors[0] < 90
             name = f"{kernel} {w}×{h} to {width}×{height}"
             print(

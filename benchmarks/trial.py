@@ -158,12 +158,12 @@ def stepping_figures(path: Path) -> None:
         for count, _frame in enumerate(container.decode(video=0)):
             if count >= 250:
                 break
-        each = (perf_counter() - start) / 250
+        item = (perf_counter() - start) / 250
     print(
         f"a step to any frame: {milliseconds(taken)}; back one by one: {milliseconds(back)}; {wrong} wrong of 180; aim"
         " 80 ms at 95 %"
     )
-    print(f"FFmpeg decodes a frame in {1000 * each:.1f} ms: a group's middle is {6 * 1000 * each:.0f} ms away")
+    print(f"FFmpeg decodes a frame in {1000 * item:.1f} ms: a group's middle is {6 * 1000 * item:.0f} ms away")
 
 
 def playing_figures(path: Path) -> None:

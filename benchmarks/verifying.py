@@ -86,7 +86,7 @@ def main() -> int:
                 ],
                 check=True,
             )
-            delivery = next(each for each in template.deliveries if each.id == ident)
+            delivery = next(item for item in template.deliveries if item.id == ident)
             verify(path.rename(path.with_name(f"warm{suffix}")), template, delivery, 1)  # loops are loaded once
             path = path.with_name(f"warm{suffix}").rename(path.with_name(f"again{suffix}"))
             os.utime(path)

@@ -52,7 +52,7 @@ def wait(ready: Callable[[], bool] = lambda: True, least_ms: int = 400) -> None:
 
 def press(inside: QWidget, text: str) -> None:
     """Press a button by its text."""
-    next(each for each in inside.findChildren(QPushButton) if each.text() == text and each.isVisible()).click()
+    next(item for item in inside.findChildren(QPushButton) if item.text() == text and item.isVisible()).click()
 
 
 class Pictures:
@@ -81,14 +81,14 @@ class Pictures:
 
     def review(self) -> None:
         library = self.desk.library
-        proposed = next(each for each in library.summaries() if each.latest.state == "in review")
+        proposed = next(summary for summary in library.summaries() if summary.latest.state == "in review")
         self.window.show_view("Library")
         self.desk.shelf.choose(proposed.id)
         self.desk.shelf.compare(proposed.approved or proposed.latest.number - 1, proposed.latest.number)
 
     def merge(self) -> None:
         library = self.desk.library
-        two = next(each for each in library.summaries() if len(library.open_drafts(each.id)) > 1)
+        two = next(summary for summary in library.summaries() if len(library.open_drafts(summary.id)) > 1)
         self.window.show_view("Library")
         self.desk.shelf.choose(two.id)
         drafts = library.open_drafts(two.id)
@@ -96,7 +96,7 @@ class Pictures:
 
     def import_(self) -> None:
         library = self.desk.library
-        stored = [library.stored(each.id) for each in library.summaries()][:4]
+        stored = [library.stored(summary.id) for summary in library.summaries()][:4]
         changed = replace(stored[0], template=edited(stored[0].template, Edit("note", "as the north room has it")))
         new = replace(stored[1], template=edited(stored[1].template, Edit("name", "Ferry Lights")))
         export_bundle([changed, new, *stored[2:]], Path(HOME) / "north room.zip")
@@ -115,7 +115,7 @@ class Pictures:
         self.desk.open_stored(self.desk.library.find("Ferry Talk").id)
         self.window.show_view("Library")
         equipment = self.desk.equipment
-        self.desk.shelf.show_equipment(next(each.ident for each in equipment.rows if each.entry.name == "Bay 4 panel"))
+        self.desk.shelf.show_equipment(next(row.ident for row in equipment.rows if row.entry.name == "Bay 4 panel"))
         wait(lambda: equipment.uses is not None)
 
     def line_up(self) -> None:
@@ -154,8 +154,8 @@ class Pictures:
             if many.text(ident, 0) in names:
                 chosen = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
                 table.selectionModel().select(table.model().index(row, 0), chosen)
-        wait(lambda: any(each.place == "monitor.monitor" for each in many.offers))
-        offer = next(each for each in many.offers if each.place == "monitor.monitor")
+        wait(lambda: any(item.place == "monitor.monitor" for item in many.offers))
+        offer = next(item for item in many.offers if item.place == "monitor.monitor")
         for box in self.window.view("Library").findChildren(QComboBox):
             if box.accessibleName() == "The setting that is changed":
                 box.setCurrentText(offer.label)
@@ -213,7 +213,7 @@ class Pictures:
     def cuts(self) -> None:
         self.window.show_view("Jobs")
         jobs, demo = self.desk.jobs, self.clips.parent
-        jobs.choose(next(each.id for each in jobs.records if each.template_name == "The Lamp Room"))
+        jobs.choose(next(record.id for record in jobs.records if record.template_name == "The Lamp Room"))
         jobs.show_page("Cuts")
         wait(lambda: jobs.cuts.job is not None)
         jobs.cuts.look_in(demo / "clips")
@@ -225,7 +225,7 @@ class Pictures:
         self.window.show_view("Jobs")
         jobs = self.desk.jobs
         trial = jobs.trial
-        jobs.choose(next(each.id for each in jobs.records if each.template_name == "The Lamp Room"))
+        jobs.choose(next(record.id for record in jobs.records if record.template_name == "The Lamp Room"))
         jobs.show_page("Trial")
         wait(lambda: trial.opened["lower"] is not None)
         trial.material.add(clips_among([self.clips]))
@@ -259,12 +259,12 @@ class Pictures:
         jobs = self.desk.jobs
         self.window.show_view("Jobs")
         jobs.reload()
-        jobs.choose(next(each.id for each in jobs.records if each.title == TITLE))
+        jobs.choose(next(item.id for item in jobs.records if item.title == TITLE))
         jobs.show_page("Hand-over")
         model = jobs.handover
         wait(lambda: model.job is not None and bool(model.timelines()))
         assert model.job is not None
-        delivery = next(each for each in model.deliveries() if each.id == "sd-50")
+        delivery = next(item for item in model.deliveries() if item.id == "sd-50")
         model.verify([model.job.folder / "06 Deliveries" / "lamp room 2.mxf"], delivery)
         wait(lambda: not model.doing and model.measured is not None)
         model.look_at("field_order")

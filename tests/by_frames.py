@@ -18,11 +18,11 @@ Picture = NDArray[np.float32]
 
 def moments_of(frames: Sequence[NDArray[Any]], order: str) -> list[Picture]:
     """Return the fields of frames in the order of time, by the field that comes first ("top" or "bottom")."""
-    found: list[Picture] = []
+    result: list[Picture] = []
     for frame in frames:
         upper, lower = separated(frame)
-        found += [upper, lower] if order == "top" else [lower, upper]
-    return found
+        result += [upper, lower] if order == "top" else [lower, upper]
+    return result
 
 
 def deinterlaced(frames: Sequence[NDArray[Any]], order: str, method: str, *, every: bool = True) -> list[Picture]:
@@ -31,10 +31,10 @@ def deinterlaced(frames: Sequence[NDArray[Any]], order: str, method: str, *, eve
     if fields and fields[0].ndim == 3:  # channels have no luma of their own: motion is found in their mean
         moments = [(field.mean(axis=2), *(field[..., n] for n in range(field.shape[2]))) for field in fields]
     else:
-        moments = [(each,) for each in fields]
+        moments = [(item,) for item in fields]
     wanted = range(0, len(moments), 1 if every else 2)
-    made = (made_whole(moments, at, order, method) for at in wanted)
-    return [planes[0] if len(planes) == 1 else np.stack(planes[1:], axis=-1) for planes in made]
+    result = (made_whole(moments, at, order, method) for at in wanted)
+    return [planes[0] if len(planes) == 1 else np.stack(planes[1:], axis=-1) for planes in result]
 
 
 def pulled_down(pictures: Sequence[NDArray[Any]], cadence: str, order: str) -> list[Picture]:
@@ -54,9 +54,11 @@ def pulled_down(pictures: Sequence[NDArray[Any]], cadence: str, order: str) -> l
 
 def without_pulldown(frames: Sequence[NDArray[Any]], cadence: str, order: str) -> list[NDArray[Any]]:
     """Return the whole pictures of frames (h, w), 0…1, each once; a picture that a break left half of is left out."""
-    found: list[NDArray[Any]] = []
+    result: list[NDArray[Any]] = []
     for run in cadence_runs(frames, cadence, order):
-        made = pulled_up(frames[run.start : run.stop], cadence, order, run.phase)
+        output = pulled_up(frames[run.start : run.stop], cadence, order, run.phase)
         # a cut in the midst of a cadence that goes on leaves a picture woven of two shots
-        found += [each for each, more in zip(made, _excess(made) if made else (), strict=True) if more < _NOT_ONE]
-    return found
+        result += [
+            item for item, more in zip(output, _excess(output) if output else (), strict=True) if more < _NOT_ONE
+        ]
+    return result

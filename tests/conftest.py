@@ -93,9 +93,9 @@ def shortened(name: str, folder: Path, seconds: float) -> Path:
 def library(tmp_path: Path) -> Iterator[FileLibrary]:
     from idle_quarry.library import open_library
 
-    made = open_library(tmp_path / "library.db", "Runa")
-    yield made
-    made.close()
+    result = open_library(tmp_path / "library.db", "Runa")
+    yield result
+    result.close()
 
 
 @pytest.fixture(scope="session")

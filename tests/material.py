@@ -178,8 +178,8 @@ def moments(kind: str, count: int, phase: int = 0) -> tuple[list[tuple[float, fl
         return [(float(n), float(n)) for n in range(count)], Truth(kind, "progressive")
     if kind in ("top", "bottom"):
         second = 0.5
-        found = [(n, n + second) if kind == "top" else (n + second, float(n)) for n in range(count)]
-        return [(float(a), float(b)) for a, b in found], Truth(kind, "interlaced", kind)
+        result = [(n, n + second) if kind == "top" else (n + second, float(n)) for n in range(count)]
+        return [(float(a), float(b)) for a, b in result], Truth(kind, "interlaced", kind)
     if kind.startswith(("2:3", "2:2 ")):
         cadence, order = kind.split()
         lengths = {"2:3": (2, 3), "2:3:3:2": (2, 3, 3, 2), "2:2": (2,)}[cadence]
@@ -216,17 +216,17 @@ def frames(kind: str, chance: Chance) -> tuple[Frames, Truth]:
     phase = int(chance.rng.integers(0, 5))
     times, truth = moments(kind, chance.count, phase)
     at = scene(chance)
-    made: dict[float, NDArray[np.float32]] = {}
+    output: dict[float, NDArray[np.float32]] = {}
     result = np.empty((chance.count, chance.height, chance.width), np.uint8)
     for n, (top, bottom) in enumerate(times):
         for t in (top, bottom):
-            if t not in made:
+            if t not in output:
                 picture = at(t)
                 if chance.noise:
                     picture = picture + chance.noise * chance.rng.standard_normal(picture.shape).astype(np.float32)
-                made[t] = picture
-        woven = made[bottom].copy()
-        woven[0::2] = made[top][0::2]
+                output[t] = picture
+        woven = output[bottom].copy()
+        woven[0::2] = output[top][0::2]
         if kind == "still" and chance.noise:
             woven = at(0.0) + chance.noise * chance.rng.standard_normal(woven.shape).astype(np.float32)
         result[n] = np.clip(np.rint(woven), 0, 255)
@@ -285,9 +285,9 @@ def coded(run: Frames, quality: int, *, interlaced: bool, codec: str = "mpeg2vid
             container.mux(stream.encode(_grey(run[n], n, 25)))
         container.mux(stream.encode(None))
     memory.seek(0)
-    found = []
+    result = []
     with av.open(memory, "r") as read:
         for frame in read.decode(video=0):
             plane = frame.planes[0]
-            found.append(np.frombuffer(bytes(plane), np.uint8).reshape(plane.height, -1)[:h, :w].copy())
-    return np.stack(found)
+            result.append(np.frombuffer(bytes(plane), np.uint8).reshape(plane.height, -1)[:h, :w].copy())
+    return np.stack(result)

@@ -15,9 +15,9 @@ from pathlib import Path
 
 def _programs() -> Path:
     """Return the folder of the newest server programs; Debian keeps them off the path."""
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/postgres"), key=lambda p: float(p.parent.parent.name))
-    assert found, "Debian's postgresql is missing: ./quarry test installs it"
-    return found[-1].parent
+    result = sorted(Path("/usr/lib/postgresql").glob("*/bin/postgres"), key=lambda p: float(p.parent.parent.name))
+    assert result, "Debian's postgresql is missing: ./quarry test installs it"
+    return result[-1].parent
 
 
 class PrivateServer:

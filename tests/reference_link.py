@@ -27,19 +27,19 @@ _SIDE = {"left": (-0.5, 0.0), "top-left": (-0.5, -0.5)}
 
 def weights(source: int, target: int, scale: float, offset: float, kernel: str) -> Plane:
     """Return (target, source): a kernel's formula at each distance, widened where it reduces; ends go on."""
-    found = KERNELS[kernel]
+    result = KERNELS[kernel]
     wide = max(1.0, 1 / scale)
     centres = (np.arange(target) + 0.5 - offset) / scale - 0.5
     places = np.arange(-60, source + 60)
-    exact = found.weigh((places[None, :] - centres[:, None]) / wide)
+    exact = result.weigh((places[None, :] - centres[:, None]) / wide)
     beyond = (centres < -40) | (centres > source + 40)
     total = exact.sum(axis=1, keepdims=True)
     exact = np.divide(exact, total, out=np.zeros_like(exact), where=np.abs(total) > 1e-9)
-    made = np.zeros((target, source))
+    output = np.zeros((target, source))
     for column, place in enumerate(np.clip(places, 0, source - 1)):
-        made[:, place] += exact[:, column]
-    made[beyond] = 0
-    return made
+        output[:, place] += exact[:, column]
+    output[beyond] = 0
+    return output
 
 
 def within(source: int, target: int, scale: float, offset: float) -> NDArray[np.bool_]:
@@ -50,23 +50,23 @@ def within(source: int, target: int, scale: float, offset: float) -> NDArray[np.
 def fitted(plane: Plane, shape: tuple[int, int], scale: Any, offset: Any, kernel: str, *, edges: bool) -> Plane:
     """Return a plane on another raster, across and down; what is not covered is black, unless edges go on."""
     (sx, sy), (ox, oy) = scale, offset
-    made = (
+    result = (
         weights(plane.shape[0], shape[0], sy, oy, kernel) @ plane @ weights(plane.shape[1], shape[1], sx, ox, kernel).T
     )
     if not edges:
-        made[~within(plane.shape[0], shape[0], sy, oy)] = 0
-        made[:, ~within(plane.shape[1], shape[1], sx, ox)] = 0
-    return made
+        result[~within(plane.shape[0], shape[0], sy, oy)] = 0
+        result[:, ~within(plane.shape[1], shape[1], sx, ox)] = 0
+    return result
 
 
 def _chroma_place(scale: Any, offset: Any, before: str, after: str, side: str, to_side: str) -> tuple[Any, Any]:
-    made = []
+    result = []
     for axis in (0, 1):
         step, to_step = CHROMA_STEPS[before][axis], CHROMA_STEPS[after][axis]
         at = _SIDE[side][axis] if step > 1 else 0.0
         to_at = _SIDE[to_side][axis] if to_step > 1 else 0.0
-        made.append((scale[axis] * step / to_step, (offset[axis] + at * scale[axis] - to_at) / to_step))
-    return (made[0][0], made[1][0]), (made[0][1], made[1][1])
+        result.append((scale[axis] * step / to_step, (offset[axis] + at * scale[axis] - to_at) / to_step))
+    return (result[0][0], result[1][0]), (result[0][1], result[1][1])
 
 
 def _side(encoding: Encoding) -> str:
@@ -86,13 +86,13 @@ def sampled(planes: Planes, before: str, after: str, encoding: Encoding, *, fiel
         return fitted(plane, shape, scale, offset, "bicubic", edges=True)
 
     def by_field(plane: Plane) -> Plane:
-        made = np.empty(shape)
+        result = np.empty(shape)
         for parity in (0, 1):  # a field's lines lie a quarter of its lines off those of a whole picture
             own = offset[1] / 2 + (0.25 - 0.5 * parity) * (1 - scale[1])
-            made[parity::2] = fitted(
+            result[parity::2] = fitted(
                 plane[parity::2], (shape[0] // 2, shape[1]), scale, (offset[0], own), "bicubic", edges=True
             )
-        return made
+        return result
 
     make = by_field if fields and CHROMA_STEPS[before][1] != down else whole
     return planes[0], *(make(plane) for plane in planes[1:])
@@ -131,10 +131,10 @@ def adaptive(fields: list[Plane], at: int, parity: int) -> Plane:
     spread = np.max([padded[y : y + height, x : x + width] for y in range(3) for x in range(3)], axis=0)
     share = np.clip((spread - 1 / 255) / (3 / 255), 0, 1)
     kept = (fields[at - 1] + fields[at + 1]) / 2
-    made = np.empty((2 * height, width))
-    made[parity::2] = fields[at]
-    made[1 - parity :: 2] = kept + share * (_cubic(fields[at], parity) - kept)
-    return made
+    result = np.empty((2 * height, width))
+    result[parity::2] = fields[at]
+    result[1 - parity :: 2] = kept + share * (_cubic(fields[at], parity) - kept)
+    return result
 
 
 def reference_frame(
@@ -188,15 +188,15 @@ def reference_frame(
         pair = [placed(moment(2 * index + n)) for n in (0, 1)]
         reduced = where is not None and where.scale_y < 1
         first = 0 if target.field_order == "top" else 1
-        made = []
+        result = []
         for one, other in zip(*pair, strict=True):
             if source.scan != "interlaced" or reduced:
                 soft = [np.concatenate([p[:1], p, p[-1:]]) for p in (one, other)]
                 one, other = ((p[:-2] + 2 * p[1:-1] + p[2:]) / 4 for p in soft)
             frame = other.copy()
             frame[first::2] = one[first::2]
-            made.append(frame)
-        planes = tuple(made)
+            result.append(frame)
+        planes = tuple(result)
     else:
         planes = placed(moment(int(index * source.moments / target.rate)))
     if colour:

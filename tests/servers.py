@@ -15,10 +15,10 @@ _NUMBERS = itertools.count(1)
 
 @pytest.fixture(scope="session")
 def server() -> Iterator[PrivateServer]:
-    made = PrivateServer()
-    made.start()
-    yield made
-    made.close()
+    result = PrivateServer()
+    result.start()
+    yield result
+    result.close()
 
 
 @pytest.fixture

@@ -190,11 +190,11 @@ def _shown() -> Iterator[tuple[str, str]]:
 
 def test_one_thing_is_written_one_way() -> None:
     shown = list(_shown())
-    found = [
+    result = [
         f"{place}: {text!r} (write {instead})"
         for place, text in shown
         for pattern, instead in _NOT_WRITTEN.items()
         if re.search(pattern, text)
     ]
-    assert not found, "\n".join(found)
+    assert not result, "\n".join(result)
     assert len(shown) > 1500  # the walk sees them

@@ -53,8 +53,8 @@ def answer(bar: AskBar, text: str | None = None) -> None:
 
 def press(inside: QWidget, text: str) -> None:
     """Press the button of that name."""
-    made = next(b for b in inside.findChildren(QPushButton) if b.text() == text and b.isVisible())
-    QTest.mouseClick(made, Qt.MouseButton.LeftButton)
+    result = next(b for b in inside.findChildren(QPushButton) if b.text() == text and b.isVisible())
+    QTest.mouseClick(result, Qt.MouseButton.LeftButton)
 
 
 @pytest.fixture(autouse=True)

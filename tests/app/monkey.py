@@ -148,7 +148,7 @@ class Monkey:
         menu, modal = QApplication.activePopupWidget(), QApplication.activeModalWidget()
         if isinstance(menu, QMenu):
             actions = [
-                each for each in menu.actions() if each.isEnabled() and not each.isSeparator() and each.menu() is None
+                item for item in menu.actions() if item.isEnabled() and not item.isSeparator() and item.menu() is None
             ]
             menu.close()
             if actions and self.chance.random() < 0.7:
@@ -169,7 +169,7 @@ class Monkey:
 
     def _window(self) -> MainWindow | None:
         windows = self._windows()
-        if windows and not any(each.isVisible() for each in windows):
+        if windows and not any(item.isVisible() for item in windows):
             self._note("opened again")  # it found the command that closes the window
             windows[0].show()
         return next((window for window in windows if window.isVisible()), None)
@@ -178,8 +178,8 @@ class Monkey:
         self.done.append(what)
 
     def _some(self, window: QWidget, kind: type[QWidget]) -> QWidget | None:
-        found = [each for each in window.findChildren(kind) if each.isVisible() and each.isEnabled()]
-        return self.chance.choice(found) if found else None
+        result = [item for item in window.findChildren(kind) if item.isVisible() and item.isEnabled()]
+        return self.chance.choice(result) if result else None
 
     def _click(self, window: MainWindow) -> None:
         target = self._some(window, self.chance.choice((QAbstractButton, QAbstractButton, QWidget)))
@@ -237,7 +237,7 @@ class Monkey:
             view.setCurrentIndex(model.index(row, 0))
 
     def _command(self, window: MainWindow) -> None:
-        command = self.chance.choice([each for each in window.acting.commands if each.name not in _NEVER])
+        command = self.chance.choice([item for item in window.acting.commands if item.name not in _NEVER])
         self._note(f"command {command.name}")
         command.carry_out(window.desk.say)
 

@@ -76,9 +76,9 @@ def test_a_list_from_elsewhere_is_matched_and_taken(open_window: Open, qtbot: Qt
         shutil.copy(CLIPS / name, few)
     dropped(page, few)
     qtbot.waitUntil(lambda: model.found is not None and "offset" in model.found.counts(), timeout=20000)
-    found = model.found
-    assert found is not None
-    by_name = {(event.track.name, event.item.name): event for event in found.events}
+    answer = model.found
+    assert answer is not None
+    by_name = {(event.track.name, event.item.name): event for event in answer.events}
     assert (
         by_name["V1", "lamp tape 014"].status == "found elsewhere"
         and by_name["V1", "lamp tape 021 wide"].offset == -90_000
@@ -87,31 +87,31 @@ def test_a_list_from_elsewhere_is_matched_and_taken(open_window: Open, qtbot: Qt
     assert "2 min 24 s early an hour" in page.told.item(0).text()
 
     # a click on the lanes goes to the row, and the other way round
-    number = found.events.index(by_name["V1", "lamp scan 3"])
-    at = piece(found.cuts.timeline, found.events[number], page.lanes.width()).center().toPoint()
+    number = answer.events.index(by_name["V1", "lamp scan 3"])
+    at = piece(answer.cuts.timeline, answer.events[number], page.lanes.width()).center().toPoint()
     QTest.mouseClick(page.lanes, Qt.MouseButton.LeftButton, pos=at)
     assert model.chosen == number and page.table.currentIndex().row() == number and "lamp scan 3.mov" in page.one.text()
     page.table.selectRow(number + 1)
     assert model.chosen == number + 1
     QTest.keyClick(page.only, Qt.Key.Key_Down)
     assert page.rows.rowCount() == sum(
-        event.status in ("missing", "offset", "found elsewhere") for event in found.events
+        event.status in ("missing", "offset", "found elsewhere") for event in answer.events
     )
-    told = [page.rows.data(page.rows.index(row, len(COLUMNS) - 1)) for row in range(page.rows.rowCount())]
-    assert any("−90\u2009000 frames from the list's" in str(text) for text in told)
+    lines = [page.rows.data(page.rows.index(row, len(COLUMNS) - 1)) for row in range(page.rows.rowCount())]
+    assert any("−90\u2009000 frames from the list's" in str(text) for text in lines)
 
     report = tmp_path / "report.csv"
     model.report(report)
     qtbot.waitUntil(report.exists, timeout=20000)
-    assert len(list(csv.DictReader(report.open()))) == len(found.events)
+    assert len(list(csv.DictReader(report.open()))) == len(answer.events)
 
     # the list counts at another rate: it is asked how it is read
     QTest.mouseClick(page.take_button, Qt.MouseButton.LeftButton)
     assert page.ask.isVisible() and "counts at 24" in page.ask.question.text()
     press(page.ask, "By time, cuts moved to the nearest frame")
-    made = folder / "Timelines" / "First assembly, cut elsewhere.otio"
-    qtbot.waitUntil(lambda: made.exists() and "among the job's timelines" in window.say_bar.text, timeout=20000)
-    taken = read_list(made, Fraction(25)).timeline
+    output = folder / "Timelines" / "First assembly, cut elsewhere.otio"
+    qtbot.waitUntil(lambda: output.exists() and "among the job's timelines" in window.say_bar.text, timeout=20000)
+    taken = read_list(output, Fraction(25)).timeline
     assert (taken.rate, str(taken.start)) == (25, "10:00:00:00")
     tape, scan, wide, *_ = taken.track(
         "video-1" if any(t.ident == "video-1" for t in taken.tracks) else taken.tracks[0].ident

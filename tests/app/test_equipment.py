@@ -49,7 +49,7 @@ def test_a_monitor_is_copied_changed_and_taken_and_then_is_newer(open_window: Op
     window.acting.actions["Equipment and specs of the house"].trigger()
     page = page_of(window)
     QTest.keyClicks(page.search, "edit suite")
-    assert [each.entry.name for each in page.model.rows] == ["Edit suite panel"]
+    assert [item.entry.name for item in page.model.rows] == ["Edit suite panel"]
     page.search.clear()
     page.model.choose("bay-two-grade")
     assert "read-only" in page.about.text() and not page.sheet.isEnabled()
@@ -95,11 +95,11 @@ def test_a_monitor_is_copied_changed_and_taken_and_then_is_newer(open_window: Op
     assert isinstance(bay, Monitor)
     put(desk.library, type(bay).model_validate({**bay.model_dump(), "peak_cd_m2": 300.0}), "house", "")
     desk.shelves_changed.emit()
-    [finding] = [each for each in desk.document.evaluation.findings if each.code == "entry_newer"]
+    [finding] = [item for item in desk.document.evaluation.findings if item.code == "entry_newer"]
     assert "peak cd m2 nothing → 300" in finding.text and finding.remedy is not None
     desk.path.cure(finding)
     assert desk.document.template.house[0].id != bay.id
-    assert not [each for each in desk.document.evaluation.findings if each.code == "entry_newer"]
+    assert not [item for item in desk.document.evaluation.findings if item.code == "entry_newer"]
     desk.undo()
     assert desk.document.template.house == (bay,)
     # two people
@@ -111,12 +111,12 @@ def test_a_monitor_is_copied_changed_and_taken_and_then_is_newer(open_window: Op
     press(page, "Approve")
     assert "approved" in page.about.text()
     press(page, "Put aside")
-    assert uid not in [each.ident for each in page.model.rows]
+    assert uid not in [item.ident for item in page.model.rows]
     page.model.look_for(shelf="Put aside")
     page.model.choose(uid)
     press(page, "Put back on the shelf")
     page.model.look_for(shelf="All shelves")
-    assert uid in [each.ident for each in page.model.rows]
+    assert uid in [item.ident for item in page.model.rows]
 
 
 def test_each_kind_is_begun_exported_and_read_from_a_screen(open_window: Open, tmp_path: Path) -> None:
@@ -148,9 +148,9 @@ def test_each_kind_is_begun_exported_and_read_from_a_screen(open_window: Open, t
 @pytest.mark.parametrize("kind", KINDS)
 def test_what_an_entry_means_stays_in_its_room(kind: str, width: int) -> None:
     for entry in list(known(kind).values()) or [blank(kind, "a" * 8, "x")]:
-        for each in (entry, own_copy(entry)):
-            made = picture_of(each, width, words("1080i25"), "The Lamp Room")
-            outside = [shape for shape in made.shapes if shape.x < -0.5 or shape.x + shape.w > width + 0.5]
-            assert made.shapes and outside == [], entry.name
-            assert max(shape.y for shape in made.shapes) <= made.height + 1
-            assert any(isinstance(shape, TextShape) for shape in made.shapes)
+        for item in (entry, own_copy(entry)):
+            result = picture_of(item, width, words("1080i25"), "The Lamp Room")
+            outside = [shape for shape in result.shapes if shape.x < -0.5 or shape.x + shape.w > width + 0.5]
+            assert result.shapes and outside == [], entry.name
+            assert max(shape.y for shape in result.shapes) <= result.height + 1
+            assert any(isinstance(shape, TextShape) for shape in result.shapes)

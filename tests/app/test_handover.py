@@ -143,8 +143,8 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     model.keep(jobs.result(jobs.chosen), good)  # type: ignore[arg-type]
     store, ident = window.desk.library, jobs.record.template_id
     qtbot.waitUntil(lambda: bool(store.handovers_from(ident)), timeout=20000)
-    found = store.handovers_from(ident)[0]
-    assert (found.file, found.verdict, found.revision, found.sha256) == (
+    result = store.handovers_from(ident)[0]
+    assert (result.file, result.verdict, result.revision, result.sha256) == (
         path.name,
         "accepted",
         jobs.record.revision,
@@ -152,7 +152,7 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     )
     chosen = window.desk.shelf.chosen
     chosen.show_summary(store.summary(ident))
-    chosen.pick(found.revision)
+    chosen.pick(result.revision)
     assert (
         f"handed over {path.name} of Episode 4" in " ".join(chosen.history)
         and "1 hand-over verified" in chosen.about_words()

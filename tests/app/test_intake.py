@@ -38,9 +38,9 @@ def choose(intake: IntakeView, name: str) -> ClipRow:
     for row in range(intake.model.filtered.rowCount()):
         if intake.model.filtered.index(row, CLIP).data() == name:
             intake.table.selectRow(row)
-            found = intake.model.row
-            assert found is not None
-            return found
+            result = intake.model.row
+            assert result is not None
+            return result
     raise AssertionError(f"no row of {name}")
 
 
@@ -50,8 +50,8 @@ def test_the_row_says_what_the_clip_is_and_what_it_declares(open_window: Open, q
     assert not intake.progress.isVisible() and intake.table.isVisible()
     row = choose(intake, TAPE)
     index = intake.table.currentIndex()
-    said = index.siblingAtColumn(2).data()
-    assert "576i25 4:3 lower field first" in said and "declared upper field first" in said
+    text = index.siblingAtColumn(2).data()
+    assert "576i25 4:3 lower field first" in text and "declared upper field first" in text
     assert index.siblingAtColumn(VERDICT).data() == "Tape archive exact"
     assert row.picture is not None and row.picture[:4] == b"\x89PNG"
     assert row.match is not None and row.match.source is not None

@@ -122,10 +122,10 @@ def test_a_command_says_why_it_cannot_be_done_and_then_does_nothing(open_window:
 
 def test_views_hear_models_through_methods_of_their_own() -> None:
     """A method goes with its widget; a function without an owner would be called when the window has gone."""
-    found = []
+    result = []
     for folder in ("views", "widgets", "evidence"):
         for path in (APP / folder).rglob("*.py"):
             for number, line in enumerate(path.read_text(encoding="utf-8").splitlines(), 1):
                 if re.match(r"\s*(self\.)?(model|desk|theme)[\w.]*\.connect\((lambda|partial)", line):
-                    found.append(f"{path.name}:{number}")
-    assert found == []
+                    result.append(f"{path.name}:{number}")
+    assert result == []

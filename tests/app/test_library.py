@@ -70,7 +70,7 @@ def test_copies_names_defaults_and_what_is_put_aside(open_window: Open) -> None:
     assert store.named("Sheet Seven", "own") is None and shelf.rows.row_of(copy.id) is None
     library.shelf.setCurrentText("Put aside")
     library.shelf.textActivated.emit("Put aside")
-    assert [each.id for row in range(shelf.rows.shown) if (each := shelf.rows.at(row))] == [copy.id]
+    assert [item.id for row in range(shelf.rows.shown) if (item := shelf.rows.at(row))] == [copy.id]
     assert next(text for text, _ in more(shelf, store.summary(copy.id))) == "Put it back on its shelf"
     shelf.bring_back()
     assert store.find("own/Sheet Seven").id == copy.id
@@ -138,12 +138,12 @@ def test_a_bundle_and_a_carried_shelf(open_window: Open, qtbot: QtBot, tmp_path:
     box.setCurrentIndex(2)
     box.activated.emit(2)
     page.take_button.click()
-    found = store.find("own/Sheet Seven")
-    assert found.latest.number == 2 and store.stored(found.id).template.note != "mine"
-    assert store.revisions(found.id)[1].state == "withdrawn" and store.named("House HD 50i", "own") is not None
+    result = store.find("own/Sheet Seven")
+    assert result.latest.number == 2 and store.stored(result.id).template.note != "mine"
+    assert store.revisions(result.id)[1].state == "withdrawn" and store.named("House HD 50i", "own") is not None
     press(window.say_bar, "Undo")
-    found = store.find("own/Sheet Seven")
-    assert (found.latest.number, store.stored(found.id).template.note) == (1, "mine")
+    result = store.find("own/Sheet Seven")
+    assert (result.latest.number, store.stored(result.id).template.note) == (1, "mine")
     assert store.named("House HD 50i", "own") is None and bundle.read_bytes() == content
 
 
@@ -205,8 +205,8 @@ def test_two_drafts_are_merged_in_the_window(open_window: Open, qtbot: QtBot) ->
     assert page.save_button.isEnabled()
     page.save_button.click()
     QTest.keyClick(page.ask.line, Qt.Key.Key_Return)
-    made = store.revisions(salt.id)[0]
-    assert (made.number, made.parent, made.merged, made.author) == (6, 4, 5, "Runa")
+    result = store.revisions(salt.id)[0]
+    assert (result.number, result.parent, result.merged, result.author) == (6, 4, 5, "Runa")
     base, mine, theirs = (store.stored(salt.id, number).template for number in (3, 4, 5))
     assert store.stored(salt.id, 6).template == merge(base, mine, theirs, {"monitor.format.scan": "mine"}).template
     assert store.summary(salt.id).drafts == 1 and library.pages.currentIndex() == 0

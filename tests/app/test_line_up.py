@@ -56,7 +56,7 @@ def test_what_follows_from_each_choice(desk: Desk, qtbot: QtBot) -> None:  # noq
 
     The remedy edits the template, and it is shown; no monitor, and one again.
     """
-    told, model = Told(desk), desk.line_up
+    lines, model = Told(desk), desk.line_up
     model.look(True)
     assert model.words.title() == "" and model.looked is None, "nothing is open"
     desk.open_stored(desk.library.find("The Lamp Room").id)
@@ -79,7 +79,7 @@ def test_what_follows_from_each_choice(desk: Desk, qtbot: QtBot) -> None:  # noq
     assert model.format is None and model.looked is None
     model.add_monitor()
     assert format_words(seen(model, qtbot).setup.format) == "1080i25"
-    assert not told.said
+    assert not lines.said
     model.look(False)
     assert not model._live.running, "nothing is sent for nobody"
 
@@ -98,14 +98,14 @@ def test_psf_taken_for_fields_and_hdr_without_an_identifier(desk: Desk, qtbot: Q
     assert any("interlaced" in word or "fields" in word for word in words.values())
     model.send(payload=False)
     looked = seen(model, qtbot)
-    assert looked.frame.lock.payload is None and any(each.kind == "payload missing" for each in looked.frame.faults)
+    assert looked.frame.lock.payload is None and any(item.kind == "payload missing" for item in looked.frame.faults)
     assert any("payload" in fault for fault in model.words.faults())
     assert "nothing tells PsF" in model.words.payload()
     feeds = model.feeds
     feeds.want()
     qtbot.waitUntil(lambda: len(feeds.feeds) > 3)
     cells = {
-        (feed.template, each.id): feeds.cell(feed, each).state for feed in feeds.feeds for each in feeds.monitors()
+        (feed.template, item.id): feeds.cell(feed, item).state for feed in feeds.feeds for item in feeds.monitors()
     }
     assert set(cells.values()) == {"shown", "not as meant", "black"}
 
@@ -142,18 +142,18 @@ def test_what_is_heard_has_its_level_and_its_order() -> None:
         monitors=(),
         meter="dBFS",
     )
-    made: list[SpeakerStandIn] = []
+    result: list[SpeakerStandIn] = []
 
     def speaker(channels: int) -> SpeakerStandIn:
-        made.append(SpeakerStandIn(channels))
-        return made[-1]
+        result.append(SpeakerStandIn(channels))
+        return result[-1]
 
     sending = SendingLoop(setup, 2, speaker)
     for _ in range(90):
         sending.step()
     sending.close()
-    assert len(made) == 1 and not made[0].open
-    heard = made[0].samples
+    assert len(result) == 1 and not result[0].open
+    heard = result[0].samples
     loud = [np.flatnonzero(np.abs(heard[:, n]) > 0.01) for n in (0, 1)]
     third, fourth = (each[0] / 48000 if len(each) else None for each in loud)
     assert third is not None and abs(third - 2.0) < 0.001, "each channel has its second: the third begins after two"
@@ -233,7 +233,7 @@ def test_a_take_from_marks_to_its_check(
     Marks by timecode; the take, looked at afterwards, is as recorded; an edit of names.
     """
     assert isinstance(deck.door, Desk)
-    told, asked = Told(deck.door), list[Choice]()
+    lines, asked = Told(deck.door), list[Choice]()
     deck.recording.asked.connect(asked.append)
     takes = tmp_path / "takes"
     takes.mkdir()
@@ -245,11 +245,11 @@ def test_a_take_from_marks_to_its_check(
     deck.recording.mark("out", "00:00:00:04")
     assert "before the mark in" in deck.recording.why_not()
     deck.recording.mark("out", "00:00:00:99")
-    assert "00:00:00:99" in told.said[-1]
+    assert "00:00:00:99" in lines.said[-1]
     deck.recording.mark("out", "00:00:00:14")
     deck.recording.want(folder=str(takes / "not there"))
     deck.recording.record()
-    assert "is not there" in told.said[-1]
+    assert "is not there" in lines.said[-1]
     deck.recording.want(folder=str(takes))
     volume = disks.volume_of(takes)
     monkeypatch.setattr(
@@ -269,7 +269,7 @@ def test_a_take_from_marks_to_its_check(
     qtbot.waitUntil(lambda: deck.take is not None and deck.take.frames >= 3, timeout=15000)
     deck.put_in(CLIPS / "lamp tape 014.mpg")
     deck.wear_out(True)
-    assert "end the take first" in told.said[-1] and not deck.worn and deck.clip is not None
+    assert "end the take first" in lines.said[-1] and not deck.worn and deck.clip is not None
     assert deck.clip.path.name == "lamp tape 021 wide.mpg", "its take would be lost from the list"
     deck.recording.ask_cancel()
     assert len(asked) == 2 and "frames are written" in asked[1].text
@@ -277,7 +277,7 @@ def test_a_take_from_marks_to_its_check(
     qtbot.waitUntil(lambda: deck.seen is not None and not deck.seen.armed)
     assert len(deck.recording.takes) == 1 and [path.name for path in takes.iterdir()] == ["reel 21.mov"]
     deck.recording.open_take(0)
-    assert told.views[-1] == "Intake"
+    assert lines.views[-1] == "Intake"
 
 
 def test_a_recording_follows_what_the_template_says_of_it(deck: DeckModel) -> None:

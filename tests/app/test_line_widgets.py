@@ -53,20 +53,22 @@ def test_the_wire_is_to_scale_and_its_packets_can_be_hit(bars: ShownFrame, qtbot
     qtbot.addWidget(wire)
     wire.show_frame(bars.frame, 0)
     image = drawn(wire, 500, 240)
-    made = layout_of(bars.frame, QRectF(wire.rect()).adjusted(1, 3, -3, -3))
-    assert made.area.width() / made.area.height() == pytest.approx(2640 / 1125, abs=0.01)
-    assert made.y(1126) == pytest.approx(made.area.bottom()) and made.x(made.words) == pytest.approx(made.area.right())
+    result = layout_of(bars.frame, QRectF(wire.rect()).adjusted(1, 3, -3, -3))
+    assert result.area.width() / result.area.height() == pytest.approx(2640 / 1125, abs=0.01)
+    assert result.y(1126) == pytest.approx(result.area.bottom()) and result.x(result.words) == pytest.approx(
+        result.area.right()
+    )
     chosen: list[int] = []
     wire.chosen.connect(chosen.append)
     for number in (0, len(bars.frame.packets) - 1):
         packet = bars.frame.packets[number]
-        place = made.packet(packet.line, packet.at, len(packet.data) + 7)
+        place = result.packet(packet.line, packet.at, len(packet.data) + 7)
         QTest.mouseClick(wire, Qt.MouseButton.LeftButton, pos=place.center().toPoint())
     assert chosen[0] == 0 and len(chosen) == 2
     QTest.keyClick(wire, Qt.Key.Key_Right)
     QTest.keyClick(wire, Qt.Key.Key_Up)
     assert chosen[2:] == [1, -1], "the model goes round"
-    assert near(image, made.x(made.sav + 4), made.y(300), theme.colour("chalk")), "the picture's edge"
+    assert near(image, result.x(result.sav + 4), result.y(300), theme.colour("chalk")), "the picture's edge"
     wire.show_frame(None, 0)
     assert drawn(wire, 500, 240).pixelColor(5, 5) != theme.colour("surround")
     QTest.mouseClick(wire, Qt.MouseButton.LeftButton)
@@ -116,7 +118,7 @@ def test_a_face_is_in_its_shape_or_black_with_its_reason(bars: ShownFrame, qtbot
     dark = drawn(face, 320, 180)
     assert dark.pixelColor(6, 10) == QColor(0, 0, 0) and face.accessibleDescription().startswith("no lock")
     lit = [dark.pixelColor(x, y) for x in range(20, 300, 2) for y in range(60, 120, 2)]
-    assert any(each != QColor(0, 0, 0) for each in lit), "the reason stands on it"
+    assert any(item != QColor(0, 0, 0) for item in lit), "the reason stands on it"
 
 
 def test_the_matrix_by_mouse_and_keys(qtbot: QtBot) -> None:

@@ -57,9 +57,9 @@ class Told:
 
 @pytest.fixture
 def desk(qapp: object, tmp_path: Path) -> Iterator[Desk]:
-    made = Desk(open_library(filled(tmp_path / "library.db"), "Runa"), Preferences(jobs_folder=str(tmp_path)))
-    yield made
-    made.close()
+    result = Desk(open_library(filled(tmp_path / "library.db"), "Runa"), Preferences(jobs_folder=str(tmp_path)))
+    yield result
+    result.close()
 
 
 @pytest.fixture
@@ -105,8 +105,8 @@ def test_templates_are_found_by_their_settings_once_those_are_read(desk: Desk, q
     shelf.look_for(typed="working.bit_depth = 8")
     before = shelf.rows.shown
     ident = desk.library.find("House HD 50i").id
-    made = edited(desk.library.stored(ident).template, Edit("working.format.bit_depth", 8), Edit("name", "Eight"))
-    desk.library.save_new(made, "own", "")
+    result = edited(desk.library.stored(ident).template, Edit("working.format.bit_depth", 8), Edit("name", "Eight"))
+    desk.library.save_new(result, "own", "")
     desk.shelves_changed.emit()
     qtbot.waitUntil(lambda: shelf.rows.shown == before + 1, timeout=10_000)  # what is saved meanwhile is found too
 
@@ -151,10 +151,10 @@ def test_one_setting_is_changed_in_many_looked_at_first_and_undone_at_once(
     assert many.preview_words() == "2 to be changed, 1 as it would be already"
     many.look("working.format.rate", "29.97")
     qtbot.waitUntil(lambda: not many.running and len(many.preview) == 3, timeout=10_000)
-    assert any("exact → lossy" in text for each in many.changing() for text in each.effects)
+    assert any("exact → lossy" in text for item in many.changing() for text in item.effects)
     many.look("sources.cameras.share", "a lot")
     qtbot.waitUntil(lambda: not many.running and len(many.preview) == 3, timeout=10_000)
-    assert not many.changing() and {"it has no such setting"} < {each.refused for each in many.preview}
+    assert not many.changing() and {"it has no such setting"} < {item.refused for item in many.preview}
     many.look("sound.line_up_dbfs", "-20")
     qtbot.waitUntil(lambda: not many.running and len(many.changing()) == 2, timeout=10_000)
     before = {ident: library.summary(ident).latest.number for ident in wanted}
@@ -272,8 +272,8 @@ def test_why_a_job_cannot_be_started(title: str, folder: str, why: str | None, d
     start.begin(desk.library.stored(desk.library.find("House HD 50i").id))
     start.call(title)
     start.put_in(str(tmp_path / folder) if folder else "")
-    found = start.why_not()
-    assert found is None if why is None else found is not None and why in found and (why or not found)
+    result = start.why_not()
+    assert result is None if why is None else result is not None and why in result and (why or not result)
     assert start.plan() is None if title == "a/b" else "8 files" in start.size_words()
 
 

@@ -48,9 +48,9 @@ HD = demo_template("House HD 50i")
 
 @pytest.fixture
 def workers(qtbot: QtBot) -> Iterator[Workers]:
-    made = Workers()
-    yield made
-    made.close()
+    result = Workers()
+    yield result
+    result.close()
 
 
 EDITS = st.one_of(
@@ -145,7 +145,7 @@ def test_preferences_survive_damage() -> None:
 
 
 def test_work_answers_on_the_interface_thread(qtbot: QtBot, workers: Workers) -> None:
-    said: list[tuple[str, object]] = []
+    text: list[tuple[str, object]] = []
 
     def work(ticket: Ticket) -> int:
         assert threading.current_thread() is not threading.main_thread()
@@ -154,24 +154,24 @@ def test_work_answers_on_the_interface_thread(qtbot: QtBot, workers: Workers) ->
 
     def done(value: int) -> None:
         assert threading.current_thread() is threading.main_thread()
-        said.append(("done", value))
+        text.append(("done", value))
 
     workers.start(
-        work, done, lambda error: said.append(("failed", str(error))), lambda what, share: said.append((what, share))
+        work, done, lambda error: text.append(("failed", str(error))), lambda what, share: text.append((what, share))
     )
-    qtbot.waitUntil(lambda: ("done", 42) in said)
-    assert said == [("half", 0.5), ("done", 42)]
+    qtbot.waitUntil(lambda: ("done", 42) in text)
+    assert text == [("half", 0.5), ("done", 42)]
 
     def refuse(_ticket: Ticket) -> None:
         raise QuarryError("no", subject="this")
 
-    workers.start(refuse, done, lambda error: said.append(("failed", str(error))))
-    qtbot.waitUntil(lambda: ("failed", "this: no") in said)
+    workers.start(refuse, done, lambda error: text.append(("failed", str(error))))
+    qtbot.waitUntil(lambda: ("failed", "this: no") in text)
 
 
 def test_cancelled_work_stops_and_never_answers(qtbot: QtBot, workers: Workers) -> None:
     steps: list[int] = []
-    said: list[str] = []
+    text: list[str] = []
 
     def work(ticket: Ticket) -> str:
         for number in range(1000):
@@ -180,11 +180,11 @@ def test_cancelled_work_stops_and_never_answers(qtbot: QtBot, workers: Workers) 
             time.sleep(0.005)
         return "finished"
 
-    ticket = workers.start(work, lambda value: said.append(str(value)), lambda error: said.append(str(error)))
+    ticket = workers.start(work, lambda value: text.append(str(value)), lambda error: text.append(str(error)))
     qtbot.waitUntil(lambda: len(steps) > 3)
     ticket.cancel()
-    qtbot.waitUntil(lambda: bool(said))
-    assert "nothing was left behind" in said[0] and len(steps) < 900
+    qtbot.waitUntil(lambda: bool(text))
+    assert "nothing was left behind" in text[0] and len(steps) < 900
 
 
 def test_every_step_and_station_has_its_words() -> None:

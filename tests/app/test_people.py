@@ -78,8 +78,8 @@ def test_keys_are_one_s_own_and_conflicts_are_shown(open_window: Open, qtbot: Qt
     window.show_view("Profile")
     assert shown() == "F8"
     press("Ctrl+S")
-    said = {names[n]: item.text() for n in range(len(names)) if (item := table.item(n, 2)) and item.text()}
-    assert said == {"Show Jobs": "also: Save revision", "Save revision": "also: Show Jobs"}
+    text = {names[n]: item.text() for n in range(len(names)) if (item := table.item(n, 2)) and item.text()}
+    assert text == {"Show Jobs": "also: Save revision", "Save revision": "also: Show Jobs"}
     assert "2 commands share a key" in page.keys.note.text()
     page.model.keys_back()
     assert not page.keys.note.text() and window.desk.profile.keys()["Show Jobs"] == ("Ctrl+6", "Ctrl+6")
@@ -95,7 +95,7 @@ def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: Qt
     mine = {summary.name for summary in store.summaries() if summary.shelf == "own"}
     window.desk.open_stored(store.find("House HD 50i").id)
     assert mine and window.desk.document is not None
-    before = {each.id: each.latest.hash for each in store.summaries() if each.shelf == "house"}
+    before = {item.id: item.latest.hash for item in store.summaries() if item.shelf == "house"}
     window.show_view("Profile")
     page = page_of(window)
     page.model.ask_new()
@@ -103,7 +103,7 @@ def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: Qt
     QTest.keyClick(page.ask.line, Qt.Key.Key_Return)
     fresh = window
     assert fresh.standing.text().startswith("Bryn Ash") and fresh.desk.document is None
-    assert not [each for each in store.summaries() if each.shelf == "own"]  # an own shelf is one's own
+    assert not [item for item in store.summaries() if item.shelf == "own"]  # an own shelf is one's own
     page = page_of(fresh)
     assert page.initials.text() == "BA" and set(profiles()) == {"Bryn Ash", "Runa"}
     fresh.desk.preferences.shortcuts["Undo"] = "F9"
@@ -113,7 +113,7 @@ def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: Qt
     page.profile.setCurrentText("Runa")
     page.profile.textActivated.emit("Runa")
     assert fresh.desk.library.person == "Runa" and theme.scheme.name == "dim room" and theme.percent == 100
-    assert {each.name for each in store.summaries() if each.shelf == "own"} == mine
+    assert {item.name for item in store.summaries() if item.shelf == "own"} == mine
     carried = imported(file)
     assert (carried.name, carried.brightness, carried.text_percent, carried.shortcuts) == (
         "Bryn Ash",
@@ -126,7 +126,7 @@ def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: Qt
     assert page.ask.isVisible()  # never silently over one that is there
     page.ask.buttons[1].click()
     assert fresh.desk.library.person == "Bryn Ash" and fresh.desk.profile.keys()["Undo"] == ("Ctrl+Z", "F9")
-    assert before == {each.id: each.latest.hash for each in store.summaries() if each.shelf == "house"}
+    assert before == {item.id: item.latest.hash for item in store.summaries() if item.shelf == "house"}
 
 
 def test_profiles_that_are_none(tmp_path: Path) -> None:
@@ -168,9 +168,9 @@ def test_a_first_start_offers_the_standard_set_and_never_overwrites(qtbot: QtBot
     page.folder.setText(str(tmp_path))
     page.model.keep_work_in(str(tmp_path))
     qtbot.wait(10)
-    said = [each.text() for each in page.findChildren(QLabel) if each.isVisible()]
+    words = [item.text() for item in page.findChildren(QLabel) if item.isVisible()]
     assert [v.text for v in page.model.verdicts()] == [
-        text for text in said if text in {v.text for v in page.model.verdicts()}
+        text for text in words if text in {v.text for v in page.model.verdicts()}
     ]
     page.measure_button.click()
     qtbot.waitUntil(lambda: page.model.ticket is None, timeout=20000)
@@ -183,16 +183,16 @@ def test_a_first_start_offers_the_standard_set_and_never_overwrites(qtbot: QtBot
         "Broadcast HD, 25 pictures as PsF",
         "50 Hz countries: all deliveries",
     }
-    assert {each.latest.state for each in desk.library.summaries()} == {"draft"}
+    assert {item.latest.state for item in desk.library.summaries()} == {"draft"}
     all_of = desk.library.stored(desk.library.find("50 Hz countries: all deliveries").id).template
     assert len(all_of.deliveries) == 3 and all_of.working.format.raster.height == 1080
     assert {place.path for place in all_of.places} == {str(tmp_path), str(tmp_path / "cache")}
-    hashes = {each.id: each.latest.hash for each in desk.library.summaries()}
+    hashes = {item.id: item.latest.hash for item in desk.library.summaries()}
     window.desk.shelf.show_standard_set()
     assert "All of it is there already" in page.sum.text() and not page.make_button.isEnabled()
     page.rasters[2160].setChecked(True)
     page.make_button.click()
-    now = {each.id: each.latest.hash for each in desk.library.summaries()}
+    now = {item.id: item.latest.hash for item in desk.library.summaries()}
     assert hashes.items() <= now.items() and len(now) == 5
     window.close()
     window.deleteLater()
@@ -201,11 +201,11 @@ def test_a_first_start_offers_the_standard_set_and_never_overwrites(qtbot: QtBot
 
 def test_every_standard_delivery_has_a_template_in_the_set(tmp_path: Path) -> None:
     every = list(deliveries())
-    made = starter_set(every, ())
-    assert {each for template in made for each in (d.standard for d in template.deliveries)} == set(every)
-    assert len({each.name for each in made}) == len(made)
+    result = starter_set(every, ())
+    assert {item for template in result for item in (d.standard for d in template.deliveries)} == set(every)
+    assert len({item.name for item in result}) == len(result)
     lines = {lines_of(delivery) for delivery in deliveries().values()}
-    assert [each.id for each in offered(territories(), lines)] == every and offered((), lines) == []
+    assert [item.id for item in offered(territories(), lines)] == every and offered((), lines) == []
     slow, fast = (Speed("/x", 900, mb_s, 1, True, "") for mb_s in (20.0, 2000.0))
     graves = [[v.severity for v in judged(tmp_path, speed, 184.0) if "It reads" in v.text] for speed in (slow, fast)]
     assert graves == [["stop"], ["note"]]

@@ -31,11 +31,11 @@ class Numbers:
         return PlayedPicture(frame, np.full((2, 2, 3), frame, np.uint8), words="slow" if frame in self.slow else "")
 
     def sound(self, first: int, count: int) -> NDArray[np.float32]:
-        made = np.zeros((count, 2), np.float32)
+        result = np.zeros((count, 2), np.float32)
         at = 30 * RATE // 25 - first
         if 0 <= at < count:
-            made[at] = 1
-        return made
+            result[at] = 1
+        return result
 
     def close(self) -> None:
         self.closed = True
@@ -56,11 +56,11 @@ def clock() -> Clock:
 
 @pytest.fixture
 def player(qtbot: QtBot, clock: Clock) -> Iterator[Playback]:
-    made = Playback()
-    made.now = clock
-    made._timer.stop()
-    yield made
-    made.close()
+    result = Playback()
+    result.now = clock
+    result._timer.stop()
+    yield result
+    result.close()
 
 
 def ahead(qtbot: QtBot, player: Playback, count: int = 10) -> None:
@@ -81,7 +81,7 @@ def test_pictures_stand_when_their_time_has_come(qtbot: QtBot, player: Playback,
     qtbot.waitUntil(lambda: player.seen is not None and player.seen.frame == 10, timeout=5000)
     player.play(Fraction(1))
     ahead(qtbot, player)
-    assert [tick(player, clock, each) for each in (0.001, 0.039, 0.041, 0.081, 0.119)] == [10, 10, 11, 12, 12]
+    assert [tick(player, clock, item) for item in (0.001, 0.039, 0.041, 0.081, 0.119)] == [10, 10, 11, 12, 12]
     assert player.late == 0 and player.shown == 3
     ahead(qtbot, player)
     assert tick(player, clock, 0.241) == 16, "three were passed over"
@@ -114,7 +114,7 @@ def test_both_ways_faster_slower_and_round(qtbot: QtBot, player: Playback, clock
     player.faster(back=True)
     assert player.speed == -2
     ahead(qtbot, player)
-    assert [tick(player, clock, each) for each in (0.001, 0.041, 0.081)] == [50, 48, 46], (
+    assert [tick(player, clock, item) for item in (0.001, 0.041, 0.081)] == [50, 48, 46], (
         "every second picture, in time"
     )
     player.faster()
@@ -125,14 +125,14 @@ def test_both_ways_faster_slower_and_round(qtbot: QtBot, player: Playback, clock
     player.play(Fraction(1, 4))
     ahead(qtbot, player)
     begin = player.frame
-    assert [tick(player, clock, each) - begin for each in (0.001, 0.159, 0.161)] == [0, 0, 1]
+    assert [tick(player, clock, item) - begin for item in (0.001, 0.159, 0.161)] == [0, 0, 1]
     player.go(40)
     player.stop()
     player.loop = (40, 43)
     clock.now = 100.0
     player.play(Fraction(1))
     ahead(qtbot, player, 3)
-    assert [tick(player, clock, each) for each in (0.001, 0.041, 0.081)] == [40, 41, 42]
+    assert [tick(player, clock, item) for item in (0.001, 0.041, 0.081)] == [40, 41, 42]
     player._tick()
     clock.now += 0.05
     player._tick()

@@ -41,7 +41,7 @@ def settled(page: PicturesPage, qtbot: QtBot, *, figures: bool = False) -> None:
         if model.bench is None or model.busy:
             return False
         there = all(model.bench.kept(policy, model.index) for policy in model.policies())
-        return there and (not figures or all(found is not None for found in model.measured.figures()))
+        return there and (not figures or all(result is not None for result in model.measured.figures()))
 
     qtbot.waitUntil(ready, timeout=60_000)
 
@@ -130,14 +130,14 @@ def test_a_clip_is_excepted_and_comes_back_to_the_rest(open_window: Open, qtbot:
     page.model.set_methods([page.model.methods[1], page.model.methods[0]])
     part, chosen = page.model.part, page.model.methods[0]
     QTest.mouseClick(page.transport.except_button, Qt.MouseButton.LeftButton)
-    found = document.template.sources[0]
-    assert getattr(found.policy_for("LAMP TAPE 014.mpg"), part) == chosen != getattr(found.policy, part)
+    result = document.template.sources[0]
+    assert getattr(result.policy_for("LAMP TAPE 014.mpg"), part) == chosen != getattr(result.policy, part)
     assert document.template.format_number == 2 and page.transport.except_button.text() == "Like the rest"
     other = next(m for m in page.model.offered(part) if m != chosen)
     page.model.set_methods([chosen, other])
     QTest.mouseClick(page.cards[1].take_button, Qt.MouseButton.LeftButton)  # taken for the clip alone
     assert getattr(document.template.sources[0].exceptions[0].policy, part) == other
-    assert document.template.sources[0].policy == found.policy
+    assert document.template.sources[0].policy == result.policy
     page.transport.zoom_line.setText("104 %")
     page.transport.zoom_line.editingFinished.emit()
     assert document.template.sources[0].exceptions[0].policy.zoom == 104

@@ -59,11 +59,11 @@ def test_a_programme_is_rendered_played_and_cleared(
     cache.mkdir()
     write_material(folder, taken_in((), [TAPE, SCAN]))
     path = timelines_in(folder)[0]
-    made = read_timeline(path, Fraction(25))
-    track = next(each.ident for each in made.tracks if each.kind == "picture")
+    result = read_timeline(path, Fraction(25))
+    track = next(item.ident for item in result.tracks if item.kind == "picture")
     for ident, clip in enumerate((TAPE, SCAN, TAPE)):
-        made = edits.add(made, [(track, shot(clip, 0, 0, 5, 3 * ident))])
-    keep(path, made)
+        result = edits.add(result, [(track, shot(clip, 0, 0, 5, 3 * ident))])
+    keep(path, result)
     window.desk.jobs.reload()
     window.show_view("Jobs")
     view = window.view("Jobs")
@@ -102,7 +102,7 @@ def test_a_programme_is_rendered_played_and_cleared(
     opened = trial.opened[LOWER]
     assert opened is not None
     qtbot.waitUntil(
-        lambda: [each.state for each in trial.pieces.of(opened)] == [PieceState.RENDERED] * 3, timeout=20000
+        lambda: [item.state for item in trial.pieces.of(opened)] == [PieceState.RENDERED] * 3, timeout=20000
     )
     trial.go(6)
 
@@ -121,7 +121,7 @@ def test_a_programme_is_rendered_played_and_cleared(
     opened.edit("slip", lambda timeline: edits.slip(timeline, first, 2))
     qtbot.waitUntil(
         lambda: (
-            [each.state for each in trial.pieces.of(opened)]
+            [item.state for item in trial.pieces.of(opened)]
             == [PieceState.MISSED, PieceState.RENDERED, PieceState.RENDERED]
         ),
         timeout=20000,
@@ -173,8 +173,8 @@ def test_how_renders_stand_is_said(tmp_path: Path) -> None:
     assert doing_words(replace(seen, full="the disk is full: wait")) == "The disk is full: wait."
     long = replace(recipe, frames=7500 * 25 // 2)
     wanted = (long, replace(long, shown=ClipFrames("x", "x", recipe.format, Policy(), Fraction(0))))
-    said = cost_words(replace(seen, wanted=wanted, paces={each.plan: 9000 / 2 / long.frames for each in wanted}))
-    assert re.fullmatch(r"To render: 2 pieces, 2\.1 h of programme, \d+ GB, about 2\.5 h\.", said), said
+    text = cost_words(replace(seen, wanted=wanted, paces={item.plan: 9000 / 2 / long.frames for item in wanted}))
+    assert re.fullmatch(r"To render: 2 pieces, 2\.1 h of programme, \d+ GB, about 2\.5 h\.", text), text
     stand = [
         PieceStatus(piece, state)
         for piece, state in zip(pieces, (PieceState.EXACT, PieceState.RENDERED, PieceState.RENDERED), strict=True)

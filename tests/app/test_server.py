@@ -42,12 +42,12 @@ HD = demo_template("House HD 50i")
 
 @pytest.fixture
 def server() -> Iterator[PrivateServer]:
-    made = PrivateServer()
-    made.start()
-    made.database("larkmoor")
-    set_up(made.url("keeper", "larkmoor"), {"Runa": "editor", "Odo": "editor", "Tamsin": "approver"})
-    yield made
-    made.close()
+    result = PrivateServer()
+    result.start()
+    result.database("larkmoor")
+    set_up(result.url("keeper", "larkmoor"), {"Runa": "editor", "Odo": "editor", "Tamsin": "approver"})
+    yield result
+    result.close()
 
 
 @pytest.fixture
@@ -57,11 +57,11 @@ def window(server: PrivateServer) -> Iterator[MainWindow]:
     prepare(app)
     theme.apply(app, "dim room", 100)
     desk = Desk(AtHand(server.url("Runa", "larkmoor"), "Runa"), Preferences())
-    made = MainWindow(desk)
-    made.show()
-    yield made
-    made.close()
-    made.deleteLater()
+    result = MainWindow(desk)
+    result.show()
+    yield result
+    result.close()
+    result.deleteLater()
     desk.close()
 
 
@@ -166,9 +166,9 @@ def test_other_machines_help_where_they_can_find_everything(
     folder = a_job(window, share)
     write_material(folder, taken_in((), [clip]))
     path = timelines_in(folder)[0]
-    made = read_timeline(path, Fraction(25))
-    track = next(each.ident for each in made.tracks if each.kind == "picture")
-    keep(path, edits.add(made, [(track, shot(clip, 0, 0, 6))]))
+    result = read_timeline(path, Fraction(25))
+    track = next(item.ident for item in result.tracks if item.kind == "picture")
+    keep(path, edits.add(result, [(track, shot(clip, 0, 0, 6))]))
     cache = share / "cache"
     cache.mkdir()
     settle_at(check_job(folder), cache, system_disk=True)

@@ -58,7 +58,7 @@ def drop(widget: QWidget, paths: list[Path], at: QPointF) -> None:
 def pieces(page: TrialPage, side: str, track: str = "Picture") -> list[tuple[str, int, int]]:
     opened = page.model.opened[side]
     assert opened is not None
-    lane = next(each for each in opened.timeline.tracks if each.name == track)
+    lane = next(element for element in opened.timeline.tracks if element.name == track)
     return [(item.name, item.at, item.length) for item in lane.items]
 
 
@@ -70,7 +70,7 @@ def keys(page: TrialPage, *pressed: str) -> None:
 
 def command(page: TrialPage, name: str) -> None:
     commands = page.window().acting.commands  # type: ignore[attr-defined]
-    next(each for each in commands if each.name == name).carry_out(page.model.door.say)
+    next(item for item in commands if item.name == name).carry_out(page.model.door.say)
 
 
 def lanes(page: TrialPage, side: str) -> TrialLanes:
@@ -217,7 +217,7 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
         page.ask.line.setText(words)
         page.ask.enter()
     keys(page, "C")
-    next(each for each in page.ask.buttons if each.text() == "amber").click()
+    next(element for element in page.ask.buttons if element.text() == "amber").click()
     item = programme.timeline.item(under.ident)[1]
     assert (item.name, item.note, item.colour) == ("the lamp", "to be graded", "amber")
     assert "here" in [mark.text or mark.name for mark in programme.timeline.markers]

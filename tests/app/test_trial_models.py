@@ -72,8 +72,8 @@ LAMP: Template = demo_template("The Lamp Room")
 
 def row(name: str, state: str = "linked") -> MaterialRow:
     clip = look(CLIPS / name)
-    source, found = class_of(JobClip(clip.path, ""), clip, LAMP)
-    fits = found is not None and found.source is not None
+    source, result = class_of(JobClip(clip.path, ""), clip, LAMP)
+    fits = result is not None and result.source is not None
     return MaterialRow(JobClipStatus(JobClip(clip.path, ""), state), clip, source, fits, "")
 
 
@@ -94,14 +94,14 @@ def test_what_an_item_costs_is_its_clips_link() -> None:
     gone = replace(
         row("lamp tape 031 edges.mpg"), row=JobClipStatus(JobClip(CLIPS / "lamp tape 031 edges.mpg", ""), "missing")
     )
-    known = {str(each.entry.path): each for each in (tape, scan, wide, gone)} | {"/brought/scan.mxf": scan}
+    known = {str(element.entry.path): element for element in (tape, scan, wide, gone)} | {"/brought/scan.mxf": scan}
     costs = Costs(evaluate(LAMP, remedies=False), known)
 
     def cost(clip_row: MaterialRow) -> str:
         assert clip_row.clip is not None
         return costs.cost_of(laid(clip_row.clip))
 
-    assert [cost(each) for each in (tape, scan, wide, gone)] == ["lossy", "clean", NO_CLASS, NO_CLIP]
+    assert [cost(element) for element in (tape, scan, wide, gone)] == ["lossy", "clean", NO_CLASS, NO_CLIP]
     brought = TimelineItem(2, "scan", 0, 5, media=Media("scan", RATE, "/brought/scan.mxf"))
     assert costs.cost_of(brought) == "exact", "what was brought in is the intermediate already"
     assert costs.cost_of(TimelineItem(3, "a card", 0, 5, TITLE)) == ""
@@ -125,8 +125,8 @@ def test_clips_are_laid_with_their_sound_at_the_speed_of_their_class(desk: Desk,
     pieces = pieces_of(both, (10, 35), target, Fraction(1))
     assert [(ident, item.length) for ident, item in pieces] == [("p", 25), ("s", 25)]
     assert pieces_of(look(CLIPS / "gauge A004.mp4"), (10, 60), target, Fraction(1))[0][1].length == 25, "of 50 a second"
-    made = edits.add(target.timeline, pieces)
-    assert len({item.link for _, item in made.items}) == 1 and next(made.items)[1].link is not None
+    result = edits.add(target.timeline, pieces)
+    assert len({item.link for _, item in result.items}) == 1 and next(result.items)[1].link is not None
     alone = pieces_of(inspect(CLIPS / "gauge location tone.wav"), (None, None), target, Fraction(1))
     assert [ident for ident, _ in alone] == ["s"] and alone[0][1].link is None
     film = look(CLIPS / "train 03.mov")
@@ -142,7 +142,7 @@ def test_clips_are_laid_with_their_sound_at_the_speed_of_their_class(desk: Desk,
 def test_what_is_meant_of_a_timeline_goes_to_the_same_tracks_of_another(desk: Desk, tmp_path: Path) -> None:
     clip = look(CLIPS / "gauge A004.mp4")
     items = [replace(laid(clip, at, 20, ident), link=ident) for at, ident in ((0, 1), (20, 2))]
-    sounds = [replace(each, ident=each.ident + 10) for each in items]
+    sounds = [replace(element, ident=element.ident + 10) for element in items]
     given = timeline(("p", PICTURE, items), ("q", PICTURE, []), ("s", SOUND, sounds))
     origin = OpenTimeline(desk, tmp_path / "a.otio", given, WIDE, None)
     target = OpenTimeline(desk, tmp_path / "b.otio", timeline(("q", PICTURE, []), ("t", SOUND, [])), WIDE, None)
@@ -159,8 +159,8 @@ def test_what_is_meant_of_a_timeline_goes_to_the_same_tracks_of_another(desk: De
     other = OpenTimeline(desk, tmp_path / "c.otio", replace(target.timeline, rate=Fraction(24)), WIDE, None)
     with pytest.raises(NotPossible, match="counts at 25"):
         pieces_between(origin, (10, 30), None, other)
-    made = edits.lay_over(target.timeline, 5, between)
-    links = [item.link for _, item in made.items]
+    result = edits.lay_over(target.timeline, 5, between)
+    links = [item.link for _, item in result.items]
     assert len(set(links)) == 2 and all(links.count(link) == 2 for link in links), (
         "picture and sound belong together still"
     )
@@ -170,8 +170,8 @@ def test_two_windows_on_one_timeline_never_overwrite_each_other(desk: Desk, tmp_
     path = tmp_path / "Programme.otio"
     first_state = keep(path, timeline(("p", PICTURE, [])))
     one, other = (OpenTimeline(desk, path, read_timeline(path, RATE), WIDE, None, first_state) for _window in range(2))
-    said: list[tuple[str, tuple[str, Callable[[], object]] | None]] = []
-    desk.said.connect(lambda text, _refusal, action: said.append((text, action)))
+    words: list[tuple[str, tuple[str, Callable[[], object]] | None]] = []
+    desk.said.connect(lambda text, _refusal, action: words.append((text, action)))
 
     def add(opened: OpenTimeline, name: str) -> None:
         opened.edit("add", lambda now: edits.add(now, [("p", TimelineItem(0, name, 0, 5, TITLE))]))
@@ -184,9 +184,9 @@ def test_two_windows_on_one_timeline_never_overwrite_each_other(desk: Desk, tmp_
     add(other, "theirs")
     qtbot.waitUntil(lambda: other.refused)
     add(other, "more of theirs")
-    qtbot.waitUntil(lambda: len(said) > 1)
-    assert names() == ["mine"] and "changed by another window" in said[0][0]
-    action = said[0][1]
+    qtbot.waitUntil(lambda: len(words) > 1)
+    assert names() == ["mine"] and "changed by another window" in words[0][0]
+    action = words[0][1]
     assert action is not None
     action[1]()
     qtbot.waitUntil(lambda: [item.name for _, item in other.timeline.items] == ["mine"])
@@ -297,14 +297,14 @@ def test_a_proxy_is_made_once_kept_and_played_in_its_place(tmp_path: Path) -> No
     assert source is not None
     entry = replace(entry, content=identity(clip.path))
     shares: list[float] = []
-    made = make_proxy(entry, clip, source, template, folder, shares.append)
-    assert made.path.parent.name == "Proxies" and shares[-1] == 1
-    small = inspect(made.path).declared
+    result = make_proxy(entry, clip, source, template, folder, shares.append)
+    assert result.path.parent.name == "Proxies" and shares[-1] == 1
+    small = inspect(result.path).declared
     assert (small.width, small.height, small.rate) == (480, 270, RATE)
-    write_material(folder, [replace(entry, proxy=made)])
+    write_material(folder, [replace(entry, proxy=result)])
     kept = read_material(folder)[0]
-    assert proxy_of(kept) == made and proxy_of(replace(kept, content="another")) is None
-    known = {str(clip.path): KnownClip(clip, source.policy, False, str(made.path))}
+    assert proxy_of(kept) == result and proxy_of(replace(kept, content="another")) is None
+    known = {str(clip.path): KnownClip(clip, source.policy, False, str(result.path))}
     playing = TimelineSource(timeline(("p", PICTURE, [laid(clip)])), WIDE, None, known)
     seen = playing.seen(6, 300)
     assert seen.rgb is not None and seen.rgb.shape[:2] == (270, 480) and not seen.quick and "its proxy" in seen.words
@@ -314,9 +314,9 @@ def test_a_proxy_is_made_once_kept_and_played_in_its_place(tmp_path: Path) -> No
 
 @pytest.fixture
 def desk(qapp: object, library: FileLibrary, tmp_path: Path) -> object:
-    made = Desk(library, Preferences(jobs_folder=str(tmp_path)))
-    yield made
-    made.close()
+    result = Desk(library, Preferences(jobs_folder=str(tmp_path)))
+    yield result
+    result.close()
 
 
 def test_jobs_are_looked_for_and_nothing_asked_of_their_clips_is_lost(
@@ -332,10 +332,10 @@ def test_jobs_are_looked_for_and_nothing_asked_of_their_clips_is_lost(
     (tmp_path / "Gull count" / "notes.txt").write_text("what was not there")
     jobs: Jobs = desk.jobs
     jobs.reload()
-    qtbot.waitUntil(lambda: all(jobs.result(each.id) is not None for each in jobs.records), timeout=30000)
+    qtbot.waitUntil(lambda: all(jobs.result(item.id) is not None for item in jobs.records), timeout=30000)
 
     def titles(*sought: str) -> list[str]:
-        return sorted(each.title for each in jobs.sought(*sought))
+        return sorted(item.title for item in jobs.sought(*sought))
 
     assert titles("", "", "") == ["Gull count", "Harbour lights"]
     assert titles("LIGHTS night", "", "") == ["Harbour lights"] and titles("gull lights", "", "") == []
@@ -345,15 +345,15 @@ def test_jobs_are_looked_for_and_nothing_asked_of_their_clips_is_lost(
 
     # asked one after the other while a look is under way: each is done, and each is told
     jobs.choose(next(record.id for record in jobs.records if record.title == "Gull count"))
-    material, told = jobs.material, list[str]()
+    material, lines = jobs.material, list[str]()
     names = ("lamp scan 3.mov", "lamp tape 014.mpg", "lamp tape 031 edges.mpg")
     paths = [Path(shutil.copy(CLIPS / name, tmp_path)) for name in names]
     for path in paths:
-        material.add([path], lambda name=path.name: told.append(name))  # type: ignore[misc]
-    material.choose_class([paths[0]], "tapes", lambda: told.append("class"))
+        material.add([path], lambda name=path.name: lines.append(name))  # type: ignore[misc]
+    material.choose_class([paths[0]], "tapes", lambda: lines.append("class"))
     qtbot.waitUntil(lambda: len(material.rows) == 3 and not material.doing, timeout=60000)
-    assert told == [*names, "class"]
-    assert {each.path: each.source for each in read_material(tmp_path / "Gull count")} == {
+    assert lines == [*names, "class"]
+    assert {item.path: item.source for item in read_material(tmp_path / "Gull count")} == {
         paths[0]: "tapes",
         paths[1]: "",
         paths[2]: "",

@@ -45,48 +45,48 @@ def app(qapp: QApplication) -> Iterator[QApplication]:
 
 
 def _findings() -> QWidget:
-    made = Findings()
-    made.show_evaluation(evaluate(SALT))
-    return made
+    result = Findings()
+    result.show_evaluation(evaluate(SALT))
+    return result
 
 
 def _ask() -> QWidget:
-    made = AskBar()
-    made.put(Question("Name:", "Save", lambda _text, done: done(None)))
-    return made
+    result = AskBar()
+    result.put(Question("Name:", "Save", lambda _text, done: done(None)))
+    return result
 
 
 def _say() -> QWidget:
-    made = SayBar()
-    made.say("It was put aside.", action=("Undo", lambda: None))
-    return made
+    result = SayBar()
+    result.say("It was put aside.", action=("Undo", lambda: None))
+    return result
 
 
 def _progress() -> QWidget:
-    made = ProgressBar()
-    made.begin("measuring", lambda: None)
-    made.step("measuring", 0.3, 12.0)
-    return made
+    result = ProgressBar()
+    result.begin("measuring", lambda: None)
+    result.step("measuring", 0.3, 12.0)
+    return result
 
 
 def _sheet() -> QWidget:
-    made = Sheet(lambda _setting, _text: None)
-    made.show_settings(settings_on(SALT, "working"), {})
-    return made
+    result = Sheet(lambda _setting, _text: None)
+    result.show_settings(settings_on(SALT, "working"), {})
+    return result
 
 
 def _strip() -> QWidget:
-    made = Strip()
-    made.show_evaluation(evaluate(SALT))
-    return made
+    result = Strip()
+    result.show_evaluation(evaluate(SALT))
+    return result
 
 
 def _tree() -> QWidget:
-    made = EditTree("Folders", ("Folder",))
-    made.begin()
-    made.add("a", ("Material",))
-    made.end()
-    return made
+    result = EditTree("Folders", ("Folder",))
+    result.begin()
+    result.add("a", ("Material",))
+    result.end()
+    return result
 
 
 @pytest.mark.parametrize(
@@ -99,23 +99,23 @@ def test_a_widget_alone(make: Callable[[], QWidget], app: QApplication, qtbot: Q
     widget.show()
     qtbot.waitExposed(widget)
     controls = [
-        each
+        item
         for kind in (QAbstractButton, QLineEdit, QComboBox)
-        for each in widget.findChildren(kind)
-        if each.isVisible()
+        for item in widget.findChildren(kind)
+        if item.isVisible()
     ]
     for control in controls:
         inside = isinstance(control.parent(), QComboBox) or control.objectName().startswith("qt_")
         assert inside or control.accessibleName() or (isinstance(control, QAbstractButton) and control.text()), control
         assert inside or control.height() >= 22, (control, control.height())
     reached = [
-        each
-        for each in (widget, *widget.findChildren(QWidget))
-        if each.isVisible() and each.focusPolicy() & Qt.FocusPolicy.TabFocus
+        item
+        for item in (widget, *widget.findChildren(QWidget))
+        if item.isVisible() and item.focusPolicy() & Qt.FocusPolicy.TabFocus
     ]
     assert reached, "the keyboard reaches it"
     if not controls:
-        assert any(each.accessibleName() for each in (widget, *widget.findChildren(QWidget)))
+        assert any(item.accessibleName() for item in (widget, *widget.findChildren(QWidget)))
     before, high = widget.grab().toImage(), widget.sizeHint().height()
     theme.apply(app, "office", 150)
     dress(widget)
@@ -196,10 +196,10 @@ def test_closed_while_something_runs_nothing_is_lost(open_window: Open, qtbot: Q
     window.close()
     desk.close()
     again = open_window()
-    assert [each.template.sound.line_up_dbfs for each in again.desk.documents.unfinished()] == [-12.0]
+    assert [item.template.sound.line_up_dbfs for item in again.desk.documents.unfinished()] == [-12.0]
     again.desk.open_stored(again.desk.library.find("House HD 50i").id)
     again.desk.path.ask_save()
     answer(path_of(again).ask, "as it was left")
     assert again.desk.document is not None and again.desk.document.base is not None
     assert again.desk.document.base.revision.note == "as it was left"
-    assert not [each for each in again.findChildren(QPushButton) if each.text() == "Cancel" and each.isVisible()]
+    assert not [item for item in again.findChildren(QPushButton) if item.text() == "Cancel" and item.isVisible()]

@@ -185,15 +185,15 @@ def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -
     qtbot.waitUntil(lambda: "1 change" in jobs.list.item(0).text(), timeout=10000)
 
     def offered() -> list[str]:
-        return [each.text() for each in jobs.findChildren(QPushButton) if each.isVisible()]
+        return [item.text() for item in jobs.findChildren(QPushButton) if item.isVisible()]
 
     qtbot.waitUntil(lambda: "Open the folder" in offered())  # what it needs next is its material
     assert "Look at them in Intake" not in offered()
     material = next(path for path in folder.iterdir() if path.is_dir() and "Material" in path.name)
     (material / "no clip.mov").write_bytes(b"x")
     jobs.check_button.click()
-    qtbot.waitUntil(lambda: any(each.text() == "Look at them in Intake" for each in jobs.findChildren(QPushButton)))
-    next(each for each in jobs.findChildren(QPushButton) if each.text() == "Look at them in Intake").click()
+    qtbot.waitUntil(lambda: any(item.text() == "Look at them in Intake" for item in jobs.findChildren(QPushButton)))
+    next(item for item in jobs.findChildren(QPushButton) if item.text() == "Look at them in Intake").click()
     looking = window.view("Intake")
     assert isinstance(looking, IntakeView) and looking.isVisible()
     qtbot.waitUntil(
@@ -340,7 +340,7 @@ def test_stations_come_and_go(open_window: Open) -> None:
     window.desk.path.choose("recording")
     assert not path.sheets.remove_button.isVisible()
     path.sheets.add_button.click()
-    assert [each.name for each in document.template.inputs] == ["New input"]
+    assert [item.name for item in document.template.inputs] == ["New input"]
     row = path.sheets.sheet.row("inputs.input.interface")
     assert row is not None and "1.485 Gb/s" in row.follows.text()
     path.sheets.remove_button.click()
@@ -403,7 +403,7 @@ def test_work_that_cannot_be_kept_is_said_and_not_lost_by_closing(
     window.desk.documents.keeping.try_again()
     qtbot.waitUntil(lambda: not window.unkept.isVisible())
     assert window.close() and len(asked) == 1
-    assert [each.template.sound.line_up_dbfs for each in window.desk.documents.drafts.all()] == [-12.0]
+    assert [item.template.sound.line_up_dbfs for item in window.desk.documents.drafts.all()] == [-12.0]
 
 
 def test_a_killed_process_loses_nothing(tmp_path: Path) -> None:
@@ -443,7 +443,7 @@ app.exec()
 
 
 def names_shown(library: LibraryView) -> set[str]:
-    return {each.name for row in range(library.model.rows.shown) if (each := library.model.rows.at(row))}
+    return {item.name for row in range(library.model.rows.shown) if (item := library.model.rows.at(row))}
 
 
 def test_search_filters_and_the_finder(open_window: Open, qtbot: QtBot) -> None:
@@ -600,7 +600,7 @@ def test_a_document_opened_again_is_judged_once_and_held_ones_know_their_disks(o
     assert document is not None and len(held) == 2
     document.apply("Change", Edit("note", "another"))
     assert len(judged) == 1
-    other = next(each for each in held.values() if each is not document)
+    other = next(item for item in held.values() if item is not document)
     seen: list[int] = []
     other.changed.connect(lambda: seen.append(1))
     window.desk.documents.disks_measured()
@@ -646,7 +646,7 @@ def test_what_a_killed_program_left_is_offered_to_be_cleared(
     qtbot.waitUntil(
         lambda: "Starting Evening was cut off" in window.say_bar.text and "2 MB" in window.say_bar.text, timeout=20000
     )
-    clear = next(each for each in window.say_bar.findChildren(QPushButton) if each.text() == "Clear it")
+    clear = next(item for item in window.say_bar.findChildren(QPushButton) if item.text() == "Clear it")
     QTest.mouseClick(clear, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not note.part.exists() and "Cleared" in window.say_bar.text, timeout=20000)
 

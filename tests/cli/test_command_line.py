@@ -29,12 +29,12 @@ ROOT = Path(__file__).resolve().parents[2]
 
 def run(*arguments: str, status: int = 0) -> str:
     """Return what a command writes, in this process: a start costs more than most commands."""
-    out, said = io.StringIO(), io.StringIO()
-    with redirect_stdout(out), redirect_stderr(said):
+    out, text = io.StringIO(), io.StringIO()
+    with redirect_stdout(out), redirect_stderr(text):
         code = cli_run(list(arguments), _no_window)
-    assert code == status, (arguments, out.getvalue()[-500:], said.getvalue())
+    assert code == status, (arguments, out.getvalue()[-500:], text.getvalue())
     if status == 2:
-        assert said.getvalue().count("\n") == 1 and said.getvalue().startswith("idle-quarry: ")
+        assert text.getvalue().count("\n") == 1 and text.getvalue().startswith("idle-quarry: ")
     return out.getvalue()
 
 
@@ -86,10 +86,10 @@ def demo(qapp: object) -> None:  # papers are drawn by Qt: the application is th
 
 def test_inspect() -> None:
     tape, tone = str(clips_folder() / "lamp tape 014.mpg"), str(clips_folder() / "gauge location tone.wav")
-    found = document("inspect", tape, tone)
-    assert set(found[0]) >= {"path", "declared", "measured", "format", "disagreements"}
-    for each in found:
-        assert set(each["measured"]) >= {
+    result = document("inspect", tape, tone)
+    assert set(result[0]) >= {"path", "declared", "measured", "format", "disagreements"}
+    for item in result:
+        assert set(item["measured"]) >= {
             "scan",
             "field_order",
             "cadence",
@@ -100,14 +100,14 @@ def test_inspect() -> None:
             "frames_examined",
             "confidence",
         }
-    measured = found[0]["measured"]
+    measured = result[0]["measured"]
     assert (measured["scan"], measured["field_order"], measured["true_rate"]) == ("interlaced", "bottom", "50/1")
     assert set(measured["luma"]) == {"min", "max", "below_black", "above_white"}
-    assert [disagreement["field"] for disagreement in found[0]["disagreements"]] == ["field_order"]
-    assert set(found[0]["disagreements"][0]) == {"field", "declared", "measured", "text"}
-    assert found[0]["format"] == "576i25 (50 fields/s) 4:3 bff 8bit 4:2:0"
-    assert found[1]["measured"]["sound"][0]["channels"][0]["tone"]["line_up"] == "EBU R 68"
-    declared = found[0]["declared"]
+    assert [disagreement["field"] for disagreement in result[0]["disagreements"]] == ["field_order"]
+    assert set(result[0]["disagreements"][0]) == {"field", "declared", "measured", "text"}
+    assert result[0]["format"] == "576i25 (50 fields/s) 4:3 bff 8bit 4:2:0"
+    assert result[1]["measured"]["sound"][0]["channels"][0]["tone"]["line_up"] == "EBU R 68"
+    declared = result[0]["declared"]
     assert set(declared) >= {
         "width",
         "height",
@@ -132,26 +132,30 @@ def test_inspect() -> None:
         "audio",
     }
     assert (declared["rate"], declared["scan"], declared["field_order"]) == ("25/1", "interlaced", "top")
-    assert found[1]["declared"]["audio"] == [{"channels": 2, "layout": "stereo", "sample_rate": 48000, "bit_depth": 24}]
+    assert result[1]["declared"]["audio"] == [
+        {"channels": 2, "layout": "stereo", "sample_rate": 48000, "bit_depth": 24}
+    ]
 
 
 def test_templates_are_found_by_their_settings() -> None:
-    found = document("--library", "demo", "template", "find", "monitor is bay two", "working.rate=25")
-    assert {"The Lamp Room"} <= {each["name"] for each in found} and all(
-        set(each) >= {"name", "shelf", "revision", "state", "values"} for each in found
+    result = document("--library", "demo", "template", "find", "monitor is bay two", "working.rate=25")
+    assert {"The Lamp Room"} <= {item["name"] for item in result} and all(
+        set(item) >= {"name", "shelf", "revision", "state", "values"} for item in result
     )
-    assert found[0]["values"] == {"monitor.monitor": "Bay 2 grading monitor", "working.format.rate": "25"}
+    assert result[0]["values"] == {"monitor.monitor": "Bay 2 grading monitor", "working.format.rate": "25"}
     assert document("--library", "demo", "template", "find", "working.rate=120", status=1) == []
     run("--library", "demo", "template", "find", "working.rat=120", status=2)
 
 
 def test_suggest(tmp_path: Path) -> None:
     tape = str(clips_folder() / "lamp tape 014.mpg")
-    found = document("suggest", "--source", f"{tape}=65", "--source", "1080psf25", "--delivery", "hd-50")
-    assert set(found[0]) >= {"working", "grade", "cost", "reasons", "links"}
-    assert found[0]["working"] == "1080i25 (50 fields/s)" and len(found) > 5
-    assert {"from", "to", "grade", "steps"} <= set(found[0]["links"][0])
-    assert "lower" not in found[0]["working"] and "bff" in json.dumps(found[0]["reasons"])  # the tape as it is measured
+    result = document("suggest", "--source", f"{tape}=65", "--source", "1080psf25", "--delivery", "hd-50")
+    assert set(result[0]) >= {"working", "grade", "cost", "reasons", "links"}
+    assert result[0]["working"] == "1080i25 (50 fields/s)" and len(result) > 5
+    assert {"from", "to", "grade", "steps"} <= set(result[0]["links"][0])
+    assert "lower" not in result[0]["working"] and "bff" in json.dumps(
+        result[0]["reasons"]
+    )  # the tape as it is measured
     report = tmp_path / "intake.pdf"
     run("inspect", tape, "--report", str(report))
     assert report.read_bytes()[:5] == b"%PDF-"
@@ -159,9 +163,9 @@ def test_suggest(tmp_path: Path) -> None:
 
 
 def test_plan() -> None:
-    found = document("plan", "1080i50", "1080p25")
-    assert found["from"]["words"] == "1080i25 (50 fields/s)" and found["grade"] in GRADES
-    assert set(found["to"]) >= {
+    result = document("plan", "1080i50", "1080p25")
+    assert result["from"]["words"] == "1080i25 (50 fields/s)" and result["grade"] in GRADES
+    assert set(result["to"]) >= {
         "width",
         "height",
         "sample_aspect",
@@ -205,9 +209,9 @@ def test_plan() -> None:
 def test_library_commands(tmp_path: Path) -> None:
     listed = document("--library", "demo", "template", "list")
     assert len(listed) >= 8 and all(
-        set(each) >= {"name", "shelf", "revision", "state", "default", "worst_grade", "working"} for each in listed
+        set(item) >= {"name", "shelf", "revision", "state", "default", "worst_grade", "working"} for item in listed
     )
-    assert sum(each["default"] for each in listed) == 1
+    assert sum(item["default"] for item in listed) == 1
     explained = document("--library", "demo", "explain", "The Lamp Room")
     assert {link["from"] for link in explained["links"]} <= {station["id"] for station in explained["stations"]}
     assert all(step["kind"] in STEP_KINDS for link in explained["links"] for step in link["steps"])
@@ -215,9 +219,9 @@ def test_library_commands(tmp_path: Path) -> None:
         f["severity"] in SEVERITIES and set(f) >= {"code", "where", "text", "remedy"} for f in explained["findings"]
     )
     diff = document("--library", "demo", "template", "diff", "The Lamp Room@1", "The Lamp Room@2", status=1)
-    [order] = [each for each in diff if each["setting"] == "sources.tapes.format.field_order"]
+    [order] = [item for item in diff if item["setting"] == "sources.tapes.format.field_order"]
     assert (order["a"], order["b"]) == ("top", "bottom") and any(
-        "lower field first" in each for each in order["effect"]
+        "lower field first" in item for item in order["effect"]
     )
     assert document("--library", "demo", "template", "diff", "The Lamp Room", "The Lamp Room") == []
     file, library = str(tmp_path / "t.json"), str(tmp_path / "own.db")
@@ -263,11 +267,13 @@ def test_bundles_tables_and_the_house_book(tmp_path: Path) -> None:
 
 
 def test_jobs_start_from_what_is_approved(tmp_path: Path) -> None:
-    listed = {each["name"]: each for each in document("--library", "demo", "template", "list")}
+    listed = {item["name"]: item for item in document("--library", "demo", "template", "list")}
     gauge = listed["Narrow Gauge"]
     assert (gauge["revision"], gauge["state"], gauge["approved"]) == (2, "in review", 1)
-    made = document("--library", "demo", "job", "new", "Narrow Gauge", "--title", "Branch line", "--at", str(tmp_path))
-    assert made["revision"] == 1
+    result = document(
+        "--library", "demo", "job", "new", "Narrow Gauge", "--title", "Branch line", "--at", str(tmp_path)
+    )
+    assert result["revision"] == 1
     run("--library", "demo", "job", "new", "Narrow Gauge@2", "--title", "Try", "--at", str(tmp_path), status=2)
     meant = ("job", "new", "Narrow Gauge@2", "--title", "Try", "--at", str(tmp_path), "--unapproved")
     assert document("--library", "demo", *meant)["revision"] == 2
@@ -284,15 +290,15 @@ def test_a_house_is_begun_and_its_templates_are_decided_without_a_window(tmp_pat
         return document(*place, "--person", person, *arguments, status=status)
 
     entries = by("Runa", "house", "begin", "--delivery", "hd-50", "--delivery", "sd-50", "--work", str(tmp_path))
-    assert [each["made"] for each in entries] == [True] * 3 and {each["revision"] for each in entries} == {1}
+    assert [item["made"] for item in entries] == [True] * 3 and {item["revision"] for item in entries} == {1}
     for folder in ("/tmp/a\udcffb", "a" * 5000):  # what a shell hands over need not be text
         run(*place, "house", "begin", "--delivery", "uhd-50", "--work", folder, status=2)
-    assert not any(each["made"] for each in by("Odo", "house", "begin", "--delivery", "hd-50", "--delivery", "sd-50"))
+    assert not any(item["made"] for item in by("Odo", "house", "begin", "--delivery", "hd-50", "--delivery", "sd-50"))
     name = "Broadcast HD, 50 Hz"
-    made = by(
+    result = by(
         "Runa", "template", "set", name, "sound.line_up_dbfs=−20", "working.format=HD PAL 25p", "--note", "quieter"
     )
-    assert made["revision"] == 2 and {each["setting"] for each in made["changed"]} == {
+    assert result["revision"] == 2 and {item["setting"] for item in result["changed"]} == {
         "sound.line_up_dbfs",
         "working.format.scan",
     }
@@ -320,8 +326,8 @@ def test_a_house_is_begun_and_its_templates_are_decided_without_a_window(tmp_pat
     assert by("Ivo", "template", "save", f"{name}@5", str(exported))["revision"] == 6
     assert by("Odo", "template", "withdraw", f"{name}@2", "--note", "superseded")["state"] == "withdrawn"
     assert by("Odo", "template", "bring-back", f"{name}@2")["state"] == "draft"
-    told = run(*place, "template", "diff", f"{name}@1", f"{name}@2", status=1)
-    assert "Line-up level: −18 → −20" in told
+    lines = run(*place, "template", "diff", f"{name}@1", f"{name}@2", status=1)
+    assert "Line-up level: −18 → −20" in lines
 
 
 def test_one_person_and_one_library_for_window_and_command_line(tmp_path: Path) -> None:
@@ -348,14 +354,14 @@ def test_a_server_is_set_up_and_a_library_carried_to_it_and_back(tmp_path: Path)
         server.database("larkmoor")
         url = server.url("keeper", "larkmoor")
         done = document("server", "setup", url, "--editor", "Runa", "--approver", "Odo", "--approver", "keeper")
-        assert set(done["passwords"]) == {"Runa", "Odo"} and any("audit" in each for each in done["did"])
+        assert set(done["passwords"]) == {"Runa", "Odo"} and any("audit" in item for item in done["did"])
         shown = run("server", "setup", url)
         assert "tables: there already" in shown and "password of" not in shown
         counts = document("--library", "demo", "library", "carry", url)
         assert counts["templates"] >= 9
         here = document("--library", "demo", "template", "list")
         odo = server.url("Odo", "larkmoor")
-        house = [each for each in here if each["shelf"] == "house"]
+        house = [item for item in here if item["shelf"] == "house"]
         assert [e["name"] for e in document("--library", odo, "template", "list")] == [e["name"] for e in house]
         assert document("--library", odo, "library", "check")["troubles"] == []
         back = tmp_path / "back.db"
@@ -390,19 +396,22 @@ def test_check_and_jobs(tmp_path: Path) -> None:
     assert next((f["code"], f["severity"]) for f in good[0]["findings"]) == ("clip_scan_untrue", "note")
     bad = document("--library", "demo", "check", phone, "--template", "The Lamp Room", status=1)
     assert bad[0]["source"] is None and set(bad[0]) >= {"path", "source", "grade", "steps", "findings"}
-    made = document("--library", "demo", "job", "new", "House HD 50i", "--title", "Try", "--at", str(tmp_path))
-    assert set(made) >= {"folder", "template", "revision", "files"} and Path(made["folder"], made["files"][0]).is_file()
-    assert document("job", "check", made["folder"])["drift"] == []
-    Path(made["folder"], made["files"][0]).unlink()
-    drift = document("job", "check", made["folder"], status=1)["drift"]
-    assert [(d["kind"], d["path"]) for d in drift] == [("missing", made["files"][0])]
+    result = document("--library", "demo", "job", "new", "House HD 50i", "--title", "Try", "--at", str(tmp_path))
+    assert (
+        set(result) >= {"folder", "template", "revision", "files"}
+        and Path(result["folder"], result["files"][0]).is_file()
+    )
+    assert document("job", "check", result["folder"])["drift"] == []
+    Path(result["folder"], result["files"][0]).unlink()
+    drift = document("job", "check", result["folder"], status=1)["drift"]
+    assert [(d["kind"], d["path"]) for d in drift] == [("missing", result["files"][0])]
     run("--library", "demo", "job", "new", "House HD 50i", "--title", "Try", "--at", str(tmp_path), status=2)
 
 
 def test_codecs() -> None:
-    found = document("codecs", "--format", "1080i25")
-    assert [each["mbps"] for each in found] == sorted(each["mbps"] for each in found)
-    assert set(found[0]) >= {
+    result = document("codecs", "--format", "1080i25")
+    assert [item["mbps"] for item in result] == sorted(item["mbps"] for item in result)
+    assert set(result[0]) >= {
         "id",
         "name",
         "standard",
@@ -466,23 +475,23 @@ def test_no_screen_is_said_in_a_line() -> None:
 def test_the_house_s_own_entries(tmp_path: Path) -> None:
     place, file = ("--library", str(tmp_path / "house.db")), tmp_path / "entry.json"
     listed = document(*place, "house", "list", "monitor")
-    assert {each["shelf"] for each in listed} == {"built-in"} and all(each["revision"] is None for each in listed)
+    assert {item["shelf"] for item in listed} == {"built-in"} and all(item["revision"] is None for item in listed)
     run(*place, "house", "list", "lamp", status=2)
     shown = document(*place, "house", "show", "bay-two-grade")
     assert shown["kind"] == "monitor" and shown["says"]["accepts"][0]["lines"] == [1080]
     assert re.search(r"Black inside +look 1, fails 2", run(*place, "house", "show", "hd-50")), "what it says is printed"
     run(*place, "house", "export", "bay-two-grade", str(file))
     assert document(*place, "house", "validate", str(file))["genuine"] is True
-    made = document(*place, "house", "import", str(file), "--shelf", "house")
-    assert (made["kind"], made["revision"], made["state"]) == ("monitor", 1, "draft")
+    output = document(*place, "house", "import", str(file), "--shelf", "house")
+    assert (output["kind"], output["revision"], output["state"]) == ("monitor", 1, "draft")
     text = json.loads(file.read_text())
     text["entry"]["overscan"] = 4
     file.write_text(json.dumps(text))
     run(*place, "house", "validate", str(file), status=1)
     run(*place, "house", "import", str(file), status=2)
     assert document(*place, "house", "import", str(file), "--changed")["revision"] == 2
-    [mine] = [each for each in document(*place, "house", "list") if each["shelf"] == "house"]
-    assert (mine["id"], mine["revision"], mine["used_by"]) == (made["id"], 2, [])
+    [mine] = [item for item in document(*place, "house", "list") if item["shelf"] == "house"]
+    assert (mine["id"], mine["revision"], mine["used_by"]) == (output["id"], 2, [])
     for bad in ("{", '{"kind": "recipe"}', json.dumps({**text, "entry": {**text["entry"], "overscan": 90}})):
         file.write_text(bad)
         run(*place, "house", "validate", str(file), status=2)
@@ -496,13 +505,13 @@ def test_the_house_s_own_entries(tmp_path: Path) -> None:
         file.write_text(json.dumps({"kind": "idle-quarry entry", "entry": entry}))
         run(*place, "house", "import", str(file))
     assert document(*place, "plan", "ours format", "1080i25")["from"]["words"] == "1080p50"
-    found = document(*place, "codecs", "--format", "1080i25 8bit")
-    assert [each["mbps"] for each in found] == sorted(each["mbps"] for each in found)
-    assert next(each for each in found if each["name"] == "Ours codec")["mbps"] == 45
+    result = document(*place, "codecs", "--format", "1080i25 8bit")
+    assert [item["mbps"] for item in result] == sorted(item["mbps"] for item in result)
+    assert next(item for item in result if item["name"] == "Ours codec")["mbps"] == 45
     ranked = document(*place, "suggest", "--source", "1080i25", "--delivery", "Ours delivery")
     assert ranked[0]["working"].startswith("1080i25")
-    told = document("--library", "demo", "explain", "Ferry Talk")
-    assert "entry_newer" in {finding["code"] for finding in told["findings"]}
+    lines = document("--library", "demo", "explain", "Ferry Talk")
+    assert "entry_newer" in {finding["code"] for finding in lines["findings"]}
     assert "Ferry Talk" in document("--library", "demo", "house", "show", "Harbour Six")["used_by"]
 
 
@@ -513,7 +522,7 @@ def test_a_shell_completes_every_command(shell: str, tmp_path: Path) -> None:
     if shell == "bash":
         (tmp_path / "completion").write_text(script)
         typed = "COMP_WORDS=(idle-quarry template sh) COMP_CWORD=2; _shtab_idle_quarry; echo ${COMPREPLY[@]}"
-        said = subprocess.run(
+        text = subprocess.run(
             ["bash", "-c", f"source {tmp_path}/completion; {typed}"], check=True, capture_output=True, text=True
         ).stdout
-        assert said.split() == ["show"]
+        assert text.split() == ["show"]

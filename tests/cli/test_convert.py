@@ -44,7 +44,7 @@ def probed(path: Path) -> dict[str, object]:
     """What ffprobe says of the first stream of pictures."""
     keys = "codec_name,width,height,pix_fmt,field_order,r_frame_rate"
     keys += ",color_space,color_transfer,color_primaries,color_range"
-    said = subprocess.run(
+    text = subprocess.run(
         [
             "ffprobe",
             "-v",
@@ -61,7 +61,7 @@ def probed(path: Path) -> dict[str, object]:
         capture_output=True,
         text=True,
     )
-    stream: dict[str, object] = json.loads(said.stdout)["streams"][0]
+    stream: dict[str, object] = json.loads(text.stdout)["streams"][0]
     return stream
 
 
@@ -82,16 +82,21 @@ def test_a_tape_becomes_the_programme(
         "tapes",
     ]
     assert run([*arguments, "--json"], lambda _place: 9) == 0
-    said = json.loads(capsys.readouterr().out)
-    assert (said["format"], said["frames"], said["source"], said["as_source"]) == (
+    text = json.loads(capsys.readouterr().out)
+    assert (text["format"], text["frames"], text["source"], text["as_source"]) == (
         "1080i25",
         frames,
         "source:tapes",
         True,
     )
-    found = probed(out)
-    assert (found["codec_name"], found["width"], found["height"], found["field_order"]) == ("h264", 1920, 1080, "tt")
-    assert (found["color_space"], found["color_primaries"], found["color_range"]) == ("bt709", "bt709", "tv")
+    result = probed(out)
+    assert (result["codec_name"], result["width"], result["height"], result["field_order"]) == (
+        "h264",
+        1920,
+        1080,
+        "tt",
+    )
+    assert (result["color_space"], result["color_primaries"], result["color_range"]) == ("bt709", "bt709", "tv")
     assert run(["inspect", str(out), "--json"], lambda _place: 9) == 0
     measured = json.loads(capsys.readouterr().out)[0]["measured"]
     assert (measured["scan"], measured["field_order"]) == ("interlaced", "top"), "as its flags say"
@@ -120,13 +125,13 @@ def test_sound_stays_with_the_picture(source: str, target: str, tmp_path: Path) 
         writer.finish()
     clip = inspect(tmp_path / "a.mov")
     policy = DEFAULT_POLICY.with_parts(retime="speed")
-    made = convert(clip, ConversionTarget(after, codecs()["rdd36-proxy"], policy), tmp_path / "b.mov")
-    assert made.channels == 2
+    output = convert(clip, ConversionTarget(after, codecs()["rdd36-proxy"], policy), tmp_path / "b.mov")
+    assert output.channels == 2
     seconds = Fraction(frames) / before.rate * (Fraction(25) / after.rate if after.rate.denominator != 1 else 1)
-    assert abs(made.frames - seconds * after.rate) <= 1
-    found = flash_and_pip(made.path, inspect(made.path).declared)
-    assert found.pairs >= 2 and abs(found.offset_ms) < 1.5 * 1000 / float(before.rate)
-    with SoundReader(made.path) as heard:
+    assert abs(output.frames - seconds * after.rate) <= 1
+    result = flash_and_pip(output.path, inspect(output.path).declared)
+    assert result.pairs >= 2 and abs(result.offset_ms) < 1.5 * 1000 / float(before.rate)
+    with SoundReader(output.path) as heard:
         samples = heard.taken(0, int(seconds * 48000)).astype(np.int64)
     assert abs(20 * np.log10(np.abs(samples).max() / 2**31) + 18) < 0.3
 
@@ -144,8 +149,8 @@ def test_what_agrees_goes_through_as_it_is(tmp_path: Path) -> None:
         writer.finish()
     clip = inspect(tmp_path / "a.mkv")
     assert clip.format == fmt
-    made = convert(clip, ConversionTarget(fmt, codecs()["ffv1"], DEFAULT_POLICY), tmp_path / "b.mkv")
-    with Reader(made.path, inspect(made.path).declared) as reader:
+    result = convert(clip, ConversionTarget(fmt, codecs()["ffv1"], DEFAULT_POLICY), tmp_path / "b.mkv")
+    with Reader(result.path, inspect(result.path).declared) as reader:
         for sent, got in zip(moving, reader.window(0, 3), strict=True):
             for ours, theirs in zip(sent, (got.luma, *(got.chroma or ())), strict=True):
                 np.testing.assert_array_equal(ours, theirs)
@@ -195,11 +200,11 @@ def test_stopped_or_killed_nothing_is_left(library: str, tape: Path, tmp_path: P
             preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # a shell's background work ignores it
         )
         end = time.monotonic() + 60
-        while not any(each.stat().st_size for each in out.rglob("*.mxf")) and time.monotonic() < end:
+        while not any(item.stat().st_size for item in out.rglob("*.mxf")) and time.monotonic() < end:
             time.sleep(0.02)
         running.send_signal(how)
-        _, said = running.communicate(timeout=60)
-        assert running.returncode == status, said
+        _, text = running.communicate(timeout=60)
+        assert running.returncode == status, text
         assert not [path for path in out.iterdir() if not path.name.startswith(".")]
         if how == signal.SIGINT:
-            assert "cancelled; nothing was left behind" in said and not list(out.iterdir())
+            assert "cancelled; nothing was left behind" in text and not list(out.iterdir())

@@ -71,8 +71,8 @@ def test_a_list_is_read_by_the_contract(library: str, tmp_path: Path, capsys: py
     assert [event["status"] for event in document["events"] if not event["matters"]] == ["no media needed"]
     assert next(iter(csv.DictReader(report.open())))["name"] == "LAMP TAPE 014.MPG"
     assert run(arguments, lambda _place: 0) == 0
-    said = capsys.readouterr().out
-    assert "no rate said, counted at 25" in said and "lamp scan 3.mov by name and timecode" in said
+    text = capsys.readouterr().out
+    assert "no rate said, counted at 25" in text and "lamp scan 3.mov by name and timecode" in text
 
 
 def test_what_lacks_and_matters_is_status_one(library: str, capsys: pytest.CaptureFixture[str]) -> None:
@@ -107,5 +107,5 @@ def test_what_cannot_be_read_is_one_sentence(
     (tmp_path / "a.edl").write_text("001 A V C 00:00:00:00 00:00:01:00 00:00:00:00 00:00:01:00\n")
     (tmp_path / "a.txt").write_text("hello\n")
     _, status = read(library, tmp_path / name, *more)
-    said = capsys.readouterr()
-    assert status == 2 and not said.out and said.err.count("\n") == 1 and words in said.err
+    text = capsys.readouterr()
+    assert status == 2 and not text.out and text.err.count("\n") == 1 and words in text.err

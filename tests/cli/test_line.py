@@ -13,8 +13,8 @@ from idle_quarry.cli.main import run
 
 def said(capsys: pytest.CaptureFixture[str], *arguments: str) -> dict[str, object]:
     assert run([*arguments, "--json"], lambda _library: 9) == 0
-    made: dict[str, object] = json.loads(capsys.readouterr().out)
-    return made
+    result: dict[str, object] = json.loads(capsys.readouterr().out)
+    return result
 
 
 @pytest.mark.parametrize(
@@ -88,6 +88,6 @@ def test_what_cannot_be_is_refused_in_a_line(
 ) -> None:
     given = [str(tmp_path / argument) if argument.endswith("F") else argument for argument in arguments]
     assert run(["line", *given], lambda _library: 9) == 2
-    told = capsys.readouterr().err
-    assert reason in told and told.count("\n") == 1
+    lines = capsys.readouterr().err
+    assert reason in lines and lines.count("\n") == 1
     assert list(tmp_path.iterdir()) == []

@@ -127,7 +127,7 @@ def checked(
     **more: Any,
 ) -> dict[str, Check]:
     """The checks of a file that is right but for what is said."""
-    found = FileMeasurement(
+    result = FileMeasurement(
         measurement=1,
         sha256="0" * 64,
         size=SIZE,
@@ -138,12 +138,12 @@ def checked(
         sync=more.get("sync"),
     )
     if more.get("silent"):
-        found = replace(found, sound=None)
+        result = replace(result, sound=None)
     clip = Clip(Path("x.mxf"), "x", replace(DECLARED, **(declared or {})), HD.format)
     seen = CheckedFile(
         Path(more.get("name", "x.mxf")),
         clip,
-        found,
+        result,
         LAMP,
         HD.model_copy(update=delivery or {}),
         SPEC.model_copy(update=spec or {}),
@@ -153,10 +153,10 @@ def checked(
 
 
 def test_what_is_right_passes_and_every_check_says_something() -> None:
-    found = checked()
-    assert set(found) == set(IDS) and all(check.text for check in found.values())
-    assert {check.verdict for check in found.values()} == {PASSES, NOT_CHECKED}
-    assert {ident for ident, check in found.items() if check.verdict == NOT_CHECKED} == {"level", "sync", "naming"}
+    result = checked()
+    assert set(result) == set(IDS) and all(check.text for check in result.values())
+    assert {check.verdict for check in result.values()} == {PASSES, NOT_CHECKED}
+    assert {ident for ident, check in result.items() if check.verdict == NOT_CHECKED} == {"level", "sync", "naming"}
     assert worst([PASSES, NOT_CHECKED]) == PASSES and worst([PASSES, LOOK]) == LOOK and worst([LOOK, FAILS]) == FAILS
 
 
@@ -181,8 +181,8 @@ def test_what_is_right_passes_and_every_check_says_something() -> None:
     ],
 )
 def test_what_a_file_declares_is_held_against_the_delivery(declared: dict[str, Any], failing: set[str]) -> None:
-    found = checked(declared=declared)
-    assert {ident for ident, check in found.items() if check.verdict == FAILS} == failing
+    result = checked(declared=declared)
+    assert {ident for ident, check in result.items() if check.verdict == FAILS} == failing
 
 
 #: Formats of which each codec holds one.
@@ -206,7 +206,7 @@ def test_each_codec_is_known_by_what_its_encoder_writes_and_by_no_other(tmp_path
     rng = np.random.default_rng(1)
     written = []
     for codec in codecs().values():
-        fmt = next((each for each in FORMATS if not cannot_hold(codec, each)), None)
+        fmt = next((item for item in FORMATS if not cannot_hold(codec, item)), None)
         if codec.one_picture_a_file or fmt is None:
             continue
         pixels = encoder_pixels(codec, fmt).format
@@ -228,8 +228,8 @@ def test_each_codec_is_known_by_what_its_encoder_writes_and_by_no_other(tmp_path
             with ClipWriter(copy, codec, fmt) as writer:
                 writer.write((luma, grey, grey))
                 writer.finish()
-            found = inspect(copy).declared
-            assert (found.codec, wrapped_as(found, copy)) == (codec.coded.decoder, container)
+            result = inspect(copy).declared
+            assert (result.codec, wrapped_as(result, copy)) == (codec.coded.decoder, container)
         written.append((codec, fmt, declared, size))
     assert len(written) > 22
     #: What nothing but their makers tell apart: two long groups at 35 and 50 Mb/s, of noise that neither holds in four
@@ -251,11 +251,11 @@ def test_fields_are_held_stretch_by_stretch() -> None:
         FieldsRun(400, 600, "interlaced", "bottom", None),
         FieldsRun(600, FRAMES, "interlaced", "top", None),
     )
-    found = checked({"fields": runs})
-    assert found["field_order"].verdict == FAILS and [
-        (place.first, place.last) for place in found["field_order"].where
+    result = checked({"fields": runs})
+    assert result["field_order"].verdict == FAILS and [
+        (place.first, place.last) for place in result["field_order"].where
     ] == [(400, 600)]
-    assert found["field_order"].where[0].start == "10:00:16:00" and found["scan"].verdict == PASSES
+    assert result["field_order"].where[0].start == "10:00:16:00" and result["scan"].verdict == PASSES
     short = (
         FieldsRun(0, 500, "interlaced", "top", None),
         FieldsRun(500, 508, "interlaced", "bottom", None),
@@ -265,14 +265,14 @@ def test_fields_are_held_stretch_by_stretch() -> None:
     whole = (FieldsRun(0, 500, "interlaced", "top", None), FieldsRun(500, FRAMES, "progressive", None, None))
     assert checked({"fields": whole})["scan"].verdict == LOOK, "whole pictures in an interlaced delivery may be meant"
     pulled = (FieldsRun(0, FRAMES, "pulldown", "top", "2:3"),)
-    found = checked({"fields": pulled})
-    assert found["scan"].verdict == FAILS and found["cadence"].verdict == LOOK
+    result = checked({"fields": pulled})
+    assert result["scan"].verdict == FAILS and result["cadence"].verdict == LOOK
     still = checked({"fields": (FieldsRun(0, FRAMES, "undetermined", None, None),)})
     assert still["scan"].verdict == LOOK and still["field_order"].verdict == LOOK
     progressive = HD.format.with_encoding()
     progressive = replace(progressive, scan="progressive", field_order=None)
-    found = checked(delivery={"format": progressive})
-    assert found["scan"].verdict == FAILS and found["field_order"].verdict == PASSES
+    result = checked(delivery={"format": progressive})
+    assert result["scan"].verdict == FAILS and result["field_order"].verdict == PASSES
 
 
 def test_what_the_spec_asks_for_fails_and_else_is_to_be_looked_at() -> None:
@@ -352,13 +352,13 @@ def test_levels_flashes_and_damage() -> None:
     pause = {
         "parts": (PicturePart("moving", 0, 400), PicturePart("black", 400, 410), PicturePart("moving", 410, FRAMES))
     }
-    found = checked(pause)["black"]
-    assert (found.verdict, found.found, found.where) == (PASSES, 0.0, ()), "ten pictures, however late they come"
+    result = checked(pause)["black"]
+    assert (result.verdict, result.found, result.where) == (PASSES, 0.0, ()), "ten pictures, however late they come"
     four = {"flashes": tuple(FlashSpell("flash", 100 * n, 100 * n + 30, 4.0 + n, 0.6) for n in range(1, 5))}
     assert checked(four)["flash"].text.count("a second over") == 3 and len(checked(four)["flash"].where) == 4
     flash = {"flashes": (FlashSpell("flash", 100, 130, 4.0, 0.6),), "most_flashes": 4.0}
-    found = checked(flash)["flash"]
-    assert found.verdict == FAILS and "4 a second" in found.text and found.where[0].first == 100
+    result = checked(flash)["flash"]
+    assert result.verdict == FAILS and "4 a second" in result.text and result.where[0].first == 100
     assert checked({"patterns": (FrameSpan(100, 160, 0.5),)})["flash"].verdict == LOOK
     assert checked({"patterns": (FrameSpan(100, 104, 0.5),)})["flash"].verdict == PASSES, "too short to be seen as one"
     assert checked({"repeats": 30})["repeats"].verdict == LOOK and checked({"damaged": 1})["repeats"].verdict == FAILS
@@ -367,8 +367,8 @@ def test_levels_flashes_and_damage() -> None:
     hlg = format_from_words("1080p50 hlg")
     light = {"max_cll": 1200.0, "max_fall": 300.0}
     declared = {"transfer": "hlg", "rate": Fraction(50), "timecode": "10:00:00:00"}
-    found = checked(light, declared=declared, delivery={"format": hlg, "max_cll": 1000})["hdr"]
-    assert found.verdict == FAILS and "max_cll" in found.text
+    result = checked(light, declared=declared, delivery={"format": hlg, "max_cll": 1000})["hdr"]
+    assert result.verdict == FAILS and "max_cll" in result.text
     dark = checked(declared=declared, delivery={"format": hlg})["hdr"]
     assert (dark.found["max_cll"], dark.found["max_fall"]) == (0, 0)
     assert checked(light, declared=declared, delivery={"format": hlg, "max_cll": 1300})["hdr"].verdict == PASSES
@@ -385,8 +385,8 @@ def test_sound_is_held_channel_by_channel_and_to_its_loudness() -> None:
     audio = {"audio": (Audio(6, "5.1", 48000, 24),)}
     assert checked(sound=right, delivery=five, declared=audio)["sound_layout"].verdict == PASSES
     swapped = {"channels": (LOUD, LOUD, low, LOUD, LOUD, LOUD)}
-    found = checked(sound=swapped, delivery=five, declared=audio)["sound_layout"]
-    assert found.verdict == FAILS and "swapped" in found.text
+    result = checked(sound=swapped, delivery=five, declared=audio)["sound_layout"]
+    assert result.verdict == FAILS and "swapped" in result.text
     for integrated, verdict in ((-23.5, PASSES), (-23.6, FAILS), (-22.5, PASSES), (-22.3, FAILS)):
         assert checked(sound={"integrated": integrated})["loudness"].verdict == verdict, integrated
     for peak, verdict in ((-1.0, PASSES), (-0.8, FAILS)):
@@ -394,8 +394,8 @@ def test_sound_is_held_channel_by_channel_and_to_its_loudness() -> None:
     assert checked(delivery={"loudness_lufs": None})["loudness"].verdict == NOT_CHECKED
     assert checked(sound={"silence": (SoundSpan(10, 16),)})["silence"].verdict == LOOK
     assert checked(sound={"silence": (SoundSpan(10, 14),)})["silence"].verdict == PASSES
-    found = checked(sound={"clipping": (SoundSpan(2, 2.1), SoundSpan(5, 5.1))})["clipping"]
-    assert found.verdict == FAILS and [place.first for place in found.where] == [50, 125]
+    result = checked(sound={"clipping": (SoundSpan(2, 2.1), SoundSpan(5, 5.1))})["clipping"]
+    assert result.verdict == FAILS and [place.first for place in result.where] == [50, 125]
     assert checked(sound={"against": (SoundSpan(2, 6),)})["phase"].verdict == LOOK
     loudest = {"short_term": (*(-23.0,) * 200, -15.0, *(-23.0,) * 199), "most_short_term": -15.0}
     for begins in (0, 100):  # three seconds up to the loudest moment, counted from where the programme begins
@@ -444,21 +444,23 @@ LAYOUT = ProgrammeLayout(
     ],
 )
 def test_a_layout_is_held_item_by_item(items: tuple[tuple[int, str], ...], tones: bool, said: str) -> None:
-    made, at = [], 0
+    output, at = [], 0
     for frames, what in items:
-        made.append(LayoutItem(what, at, at + frames))
+        output.append(LayoutItem(what, at, at + frames))
         at += frames
     heard = (SoundSpan(0.0, 4.0, -18.1),) if tones else ()
-    found = checked(
+    result = checked(
         {"frames": at},
         declared={"timecode": "09:59:54:00", "frames": at},
-        items=tuple(made),
+        items=tuple(output),
         tones=heard,
         layout=LAYOUT,
     )
-    assert found["layout"].verdict == (FAILS if said else PASSES) and said in found["layout"].text, found["layout"].text
-    assert found["level"].verdict == (PASSES if tones else FAILS)
-    assert found["timecode"].verdict == PASSES, "the programme's start, less what lies before it"
+    assert result["layout"].verdict == (FAILS if said else PASSES) and said in result["layout"].text, result[
+        "layout"
+    ].text
+    assert result["level"].verdict == (PASSES if tones else FAILS)
+    assert result["timecode"].verdict == PASSES, "the programme's start, less what lies before it"
 
 
 def test_names_starts_and_lengths_are_counted() -> None:

@@ -76,17 +76,17 @@ def as_the_library(path: Path, rate: Fraction) -> dict[str, list[tuple[str, int]
         return None
     if not isinstance(read, otio.schema.Timeline):
         return None
-    found: dict[str, list[tuple[str, int]]] = {}
+    result: dict[str, list[tuple[str, int]]] = {}
     for track in read.tracks:
         clips = (
-            [each for each in track if isinstance(each, otio.schema.Clip)]
+            [item for item in track if isinstance(item, otio.schema.Clip)]
             if isinstance(track, otio.schema.Track)
             else []
         )
-        found.setdefault(track.name, []).extend(
-            (each.name, round(each.duration().rescaled_to(float(rate)).value)) for each in clips
+        result.setdefault(track.name, []).extend(
+            (item.name, round(item.duration().rescaled_to(float(rate)).value)) for item in clips
         )
-    return {name: clips for name, clips in found.items() if clips}
+    return {name: clips for name, clips in result.items() if clips}
 
 
 @pytest.mark.usefixtures("_read_once")
@@ -250,7 +250,7 @@ def test_events_are_matched_by_tape_by_name_with_an_offset_or_not() -> None:
         clip("short", 500, 100),
         clip("other", 90_000, 10, "LongTape No 14"),
     ]
-    events = {(each.track.name, each.item.at): each for each in matched(timeline, clips)}
+    events = {(item.track.name, item.item.at): item for item in matched(timeline, clips)}
     taped, named, offset, short, missing, black, elsewhere = (events["V", at] for at in (0, 25, 50, 75, 300, 325, 350))
     assert taped.status == "found" and taped.clip is clips[0] and "tape LONGTAPE" in taped.text
     assert named.status == "found" and named.clip is clips[1] and "name and timecode" in named.text
@@ -302,13 +302,13 @@ def test_the_frame_of_a_list_is_held_against_the_template(tmp_path: Path) -> Non
         *(f"{n:03d} A V C 00:00:{n:02d}:00 00:00:{n:02d}:23 00:00:{n:02d}:00 00:00:{n:02d}:23" for n in range(1, 59))
     )
     unsaid = frame_findings(CutList(tmp_path, "edl", film, None, None, True), template)
-    assert [each.code for each in unsaid] == ["list-rate-unsaid", "list-start"]
+    assert [item.code for item in unsaid] == ["list-rate-unsaid", "list-start"]
     assert unsaid[0].severity == "caution" and "2 min 24 s early an hour" in unsaid[0].text
     clips, trouble = clips_in([Path(make_clips.__file__).parent / "clips"])
     assert len(clips) > 20 and not trouble
-    found = conformed(thirty, template, clips)
-    page = as_html(found)
-    assert page.count("<tr>") == 1 + len(found.events) and found.missing and "late an hour" in page
+    result = conformed(thirty, template, clips)
+    page = as_html(result)
+    assert page.count("<tr>") == 1 + len(result.events) and result.missing and "late an hour" in page
 
 
 def test_a_list_is_taken_frame_for_frame_or_by_time() -> None:
@@ -332,9 +332,9 @@ def test_a_list_is_taken_frame_for_frame_or_by_time() -> None:
         (0, 25, Fraction(1)),
         (25, 25, Fraction(1)),
     ]
-    for made in (by_frame, by_time):
-        assert made.rate == 25 and str(made.start) == "10:00:00:00"
-        first, second = made.track("V").items
+    for result in (by_frame, by_time):
+        assert result.rate == 25 and str(result.start) == "10:00:00:00"
+        first, second = result.track("V").items
         assert first.begins == 1000 and second.begins == 1240, "at the clip's own count"
         assert first.media is not None and first.media.path == "/m/x.mov" and first.media.frames == 1000
     # frame for frame each frame of the list is one of the job's: the same picture, whatever the clock says
@@ -399,7 +399,7 @@ def test_overlaps_unsaid_speeds_and_splits_are_told() -> None:
         (100, 25, 0),
         (125, 25, 1),
     ]
-    told = " ".join(read.lost)
+    lines = " ".join(read.lost)
     for words in (
         "event 005, line 5: ends before",
         "lies over",
@@ -407,17 +407,17 @@ def test_overlaps_unsaid_speeds_and_splits_are_told() -> None:
         "no source frames fill 25",
         "wipe 021",
     ):
-        assert words in told, words
+        assert words in lines, words
 
 
 def test_a_clip_is_found_by_its_whole_tape_and_by_the_address_of_its_file() -> None:
     def event(name: str, first: int, **said: Any) -> tuple[str, str]:
         media = Media(name, Fraction(25), first=0, **said)
         item = TimelineItem(1, name, 0, 10, media=media, begins=Fraction(first))
-        [found] = matched(
+        [result] = matched(
             Timeline("cut", Fraction(25), Timecode(0, Fraction(25)), (Track("v", "V", PICTURE, (item,)),)), clips
         )
-        return found.status, found.clip.path.stem if found.clip is not None else ""
+        return result.status, result.clip.path.stem if result.clip is not None else ""
 
     clips = [clip("harbour two", 1000, 100, "LongTape No 14"), clip("gulls", 1000, 100, "LongTape No 15")]
     assert event("x", 1000, tape="longtape no 15 ") == ("found", "gulls")

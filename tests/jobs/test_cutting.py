@@ -37,14 +37,14 @@ def clip(
 
 def shown(timeline: Timeline) -> dict[str, dict[int, tuple[str, Fraction] | None]]:
     """Return what each track shows at every frame: the oracle that edits are held against."""
-    found: dict[str, dict[int, tuple[str, Fraction] | None]] = {}
+    result: dict[str, dict[int, tuple[str, Fraction] | None]] = {}
     for track in timeline.tracks:
-        lane = found[track.ident] = {}
+        lane = result[track.ident] = {}
         for item in track.items:
             for frame in range(item.at, item.end):
                 assert frame not in lane, "two items lie over one another"
                 lane[frame] = (item.name, item.shows(frame, timeline.rate))
-    return found
+    return result
 
 
 def both(name: str, length: int, rate: Fraction, speed: Any = 1, first: int = 0) -> list[edits.Piece]:
@@ -119,8 +119,8 @@ def test_taking_away_and_splitting(before: Timeline, data: st.DataObject) -> Non
             frame - (last - first) if frame >= last else frame: what for frame, what in rest.items()
         }
     assert shown(cut) == was
-    for each in (out, lifted, cut):
-        in_step(each)
+    for element in (out, lifted, cut):
+        in_step(element)
     assert all(item.at >= first or item.end <= first for _, item in cut.items)
     assert edits.split(cut, first) == cut
 
@@ -190,14 +190,14 @@ def put_elsewhere(before: Timeline, ident: int, to: int) -> dict[str, dict[int, 
         for lane, frames in rest.items():
             rest[lane] = {frame - length if frame >= end else frame: what for frame, what in frames.items()}
         at = at - length if at >= end else min(at, begin)
-    made = {
+    result = {
         lane: {frame + length if frame >= at else frame: what for frame, what in frames.items()}
         for lane, frames in rest.items()
     }
     for track, item in group:
         for frame in range(item.at, item.end):
-            made[track.ident][frame - begin + at] = was[track.ident][frame]
-    return made
+            result[track.ident][frame - begin + at] = was[track.ident][frame]
+    return result
 
 
 def test_numbers_and_links_are_kept_where_they_are_free_and_given_anew_where_not() -> None:
@@ -295,10 +295,10 @@ def test_items_of_a_lost_file_show_another_at_the_same_timecodes() -> None:
     """At the same frames where it has none of those; and not at all where it is too short."""
     lost = Media("tape", Fraction(25), "/old/tape.mov", first=90_000, frames=500)
     item = TimelineItem(0, "tape", 0, 40, media=lost, begins=Fraction(90_100))
-    made = edits.add(begun(), [("P1", item), ("P2", clip("other", 10, Fraction(25)))])
+    result = edits.add(begun(), [("P1", item), ("P2", clip("other", 10, Fraction(25)))])
 
     def after(media: Media) -> TimelineItem:
-        return edits.relinked(made, "/old/tape.mov", media).tracks[0].items[0]
+        return edits.relinked(result, "/old/tape.mov", media).tracks[0].items[0]
 
     same = Media("tape", Fraction(25), "/new/tape.mov", first=90_050, frames=400)
     assert after(same).media == same and after(same).begins == 90_100
@@ -308,4 +308,4 @@ def test_items_of_a_lost_file_show_another_at_the_same_timecodes() -> None:
     assert after(bare).begins == 100, "its frames, where its timecode is another"
     with pytest.raises(NotPossible, match="has no more"):
         after(Media("tape", Fraction(25), "/new/short.mov", first=0, frames=120))
-    assert edits.relinked(made, "/old/tape.mov", same).tracks[1] is made.tracks[1]
+    assert edits.relinked(result, "/old/tape.mov", same).tracks[1] is result.tracks[1]

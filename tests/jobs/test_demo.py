@@ -47,5 +47,5 @@ def test_two_demos_that_are_begun_at_once_both_come_up(tmp_path: Path) -> None:
     processes = [
         subprocess.Popen([sys.executable, "-c", code], env=environment, stderr=subprocess.PIPE) for _ in range(2)
     ]
-    assert [each.communicate(timeout=120)[1][-400:] for each in processes] == [b"", b""]
-    assert [each.returncode for each in processes] == [0, 0]
+    assert [process.communicate(timeout=120)[1][-400:] for process in processes] == [b"", b""]
+    assert [process.returncode for process in processes] == [0, 0]

@@ -76,15 +76,15 @@ def a_job(library: FileLibrary, folder: Path, *changes: Edit, frames: int = 40) 
     music = sound_file(folder / "music.wav", 0.05 * rng.standard_normal((48000 * 5, 2)) + sine((-40, 5)))
     write_material(job, taken_in((), [TAPE, music]))
     path = timelines_in(job)[0]
-    made = read_timeline(path, Fraction(25))
-    picture, sound = (next(track.ident for track in made.tracks if track.kind == kind) for kind in (PICTURE, SOUND))
+    result = read_timeline(path, Fraction(25))
+    picture, sound = (next(track.ident for track in result.tracks if track.kind == kind) for kind in (PICTURE, SOUND))
     for begins in (0, 2):
-        made = edits.add(made, [(picture, shot(TAPE, 0, 0, frames, begins))])
+        result = edits.add(result, [(picture, shot(TAPE, 0, 0, frames, begins))])
     heard = TimelineItem(
         0, "music", 0, 2 * frames, CLIP, Media("music", Fraction(25), str(music), frames=125), Fraction(0)
     )
-    made = edits.marked(edits.lay_over(made, 0, [(sound, heard)]), Marker(frames, "break"))
-    keep(path, made)
+    result = edits.marked(edits.lay_over(result, 0, [(sound, heard)]), Marker(frames, "break"))
+    keep(path, result)
     return job
 
 
@@ -107,16 +107,16 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     ident = next(summary.id for summary in library.summaries())
     library.record_job("Episode 4", job, library.stored(ident))
     status = deliver(str(job), "--delivery", "sd-50", "--to", str(out), "--json", "--library", str(library.place))
-    said = json.loads(capsys.readouterr().out)
-    failed = [(check["id"], check["text"]) for check in said["checks"] if check["verdict"] == "fails"]
+    text = json.loads(capsys.readouterr().out)
+    failed = [(check["id"], check["text"]) for check in text["checks"] if check["verdict"] == "fails"]
     assert status == 0 and not failed, failed
-    noted = [(each.file, each.sha256, each.revision) for each in library.handovers_from(ident)]
-    accepted = said["verdict"] == "look"  # then a person looks first
-    assert noted == ([] if accepted else [(Path(said["file"]).name, said["sha256"], 1)])
-    path = Path(said["file"])
+    noted = [(element.file, element.sha256, element.revision) for element in library.handovers_from(ident)]
+    accepted = text["verdict"] == "look"  # then a person looks first
+    assert noted == ([] if accepted else [(Path(text["file"]).name, text["sha256"], 1)])
+    path = Path(text["file"])
     assert path.parent == out and re.fullmatch(r"Episode 4 Programme v1\.\w+", path.name)
-    assert [check["id"] for check in said["checks"]] == list(IDS) and not list(out.glob(".*"))
-    assert said["frames"] == 25 * (2 + 1 + 5 + 1 + 2 + 1) + 80
+    assert [check["id"] for check in text["checks"]] == list(IDS) and not list(out.glob(".*"))
+    assert text["frames"] == 25 * (2 + 1 + 5 + 1 + 2 + 1) + 80
 
     # FFmpeg's own programs agree: declarations, timecode, and the loudness of the programme
     shown = subprocess.run(
@@ -127,7 +127,7 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     ).stdout
     probed = json.loads(shown)
     picture = next(stream for stream in probed["streams"] if stream["codec_type"] == "video")
-    sound = next(each for each in probed["streams"] if each["codec_type"] == "audio")
+    sound = next(element for element in probed["streams"] if element["codec_type"] == "audio")
     assert (
         picture["field_order"] in ("tt", "tb")
         and picture["color_range"] == "tv"
@@ -138,7 +138,7 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
         sound["sample_rate"],
         sound.get("bits_per_raw_sample", "16"),
     ) == (2, "48000", "16")
-    tags = [probed["format"].get("tags", {}), *(each.get("tags", {}) for each in probed["streams"])]
+    tags = [probed["format"].get("tags", {}), *(element.get("tags", {}) for element in probed["streams"])]
     assert "09:59:51:00" in {tag.get("timecode") for tag in tags}
     traced = subprocess.run(
         [
@@ -181,7 +181,7 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
         [sys.executable, "-m", "ascmhl.cli.ascmhl_debug", "verify", str(out)], capture_output=True, text=True
     )
     assert sealed.returncode == 0, sealed.stderr
-    layout = next(check for check in said["checks"] if check["id"] == "layout")
+    layout = next(check for check in text["checks"] if check["id"] == "layout")
     assert [(item["what"], round(item["seconds"])) for item in layout["found"]] == [
         ("bars", 2),
         ("black", 1),
@@ -218,7 +218,7 @@ def test_what_fails_its_own_spec_is_not_handed_over_and_what_is_stopped_leaves_n
 ) -> None:
     job = check_job(a_job(library, tmp_path, Edit("deliveries.sd-50.true_peak_dbtp", -30.0), frames=15))
     programme = programmes_of(job, stock_of(job.folder, job.template))[0]
-    delivery = next(each for each in job.template.deliveries if each.id == "sd-50")
+    delivery = next(item for item in job.template.deliveries if item.id == "sd-50")
     out = tmp_path / "out"
     out.mkdir()
 
@@ -234,18 +234,18 @@ def test_what_fails_its_own_spec_is_not_handed_over_and_what_is_stopped_leaves_n
         with pytest.raises(Stop):
             make(job, programme, delivery, out, on_progress=told)
         assert not list(out.iterdir())
-    made = make(job, programme, delivery, out)
+    result = make(job, programme, delivery, out)
     assert (
-        not made.done
-        and made.path.stem.endswith(" fails")
-        and [path.name for path in out.iterdir()] == [made.path.name]
+        not result.done
+        and result.path.stem.endswith(" fails")
+        and [path.name for path in out.iterdir()] == [result.path.name]
     )
-    assert {check.id for check in made.verified.checks if check.verdict == "fails"} == {"true_peak"}
+    assert {check.id for check in result.verified.checks if check.verdict == "fails"} == {"true_peak"}
     ruled = delivery.model_copy(update={"file_name": "{title} v{version:02}"})
-    assert _free_name(job, programme, ruled, out) == f"Episode 4 v01{made.path.suffix}"
-    (out / f"Episode 4 v01{made.path.suffix}").touch()
-    assert _free_name(job, programme, ruled, out) == f"Episode 4 v02{made.path.suffix}", "the next version"
-    (out / f"{name_of(job, programme, delivery)}{made.path.suffix}").touch()
+    assert _free_name(job, programme, ruled, out) == f"Episode 4 v01{result.path.suffix}"
+    (out / f"Episode 4 v01{result.path.suffix}").touch()
+    assert _free_name(job, programme, ruled, out) == f"Episode 4 v02{result.path.suffix}", "the next version"
+    (out / f"{name_of(job, programme, delivery)}{result.path.suffix}").touch()
     with pytest.raises(JobError, match="is there already"):
         make(job, programme, delivery, out)
     with pytest.raises(NotPossible, match="2 parts, and 0 marks"):
@@ -318,23 +318,25 @@ NOISE = (
 
 def test_each_fault_of_a_foreign_file_is_found_and_placed(tmp_path: Path) -> None:
     template: Template = demo_template("The Lamp Room")
-    delivery = next(each for each in template.deliveries if each.id == "sd-50").model_copy(
+    delivery = next(item for item in template.deliveries if item.id == "sd-50").model_copy(
         update={"loudness_lufs": None, "true_peak_dbtp": None}
     )
 
     def verdicts(path: Path) -> dict[str, tuple[str, list[tuple[int, int]]]]:
-        found = verify(path, template, delivery, 1)
-        assert found.verdict == ("fails" if any(check.verdict == "fails" for check in found.checks) else found.verdict)
+        result = verify(path, template, delivery, 1)
+        assert result.verdict == (
+            "fails" if any(check.verdict == "fails" for check in result.checks) else result.verdict
+        )
         return {
-            check.id: (check.verdict, [(place.first, place.last) for place in check.where]) for check in found.checks
+            check.id: (check.verdict, [(place.first, place.last) for place in check.where]) for check in result.checks
         }
 
     right = filmed(
         tmp_path, "right.mxf", [MOVING.format(3, "tff")], NOISE.format(3, 48000, 3, 48000), "-timecode", "10:00:00:00"
     )
-    found = verdicts(right)
+    result = verdicts(right)
     # what FFmpeg writes of the codec's rate is not what is looked at here
-    assert {ident for ident, (verdict, _) in found.items() if verdict == "fails"} == set(), found
+    assert {ident for ident, (verdict, _) in result.items() if verdict == "fails"} == set(), result
     flashing = "color=white:s=720x576:r=25:d=2,format=yuv422p,lutyuv=y=16:enable='gte(mod(n,4),2)'"
     still = "testsrc2=s=720x576:r=25:d=3,trim=end_frame=1,loop=75:1:0,setpts=N/25/TB"
     parts = [
@@ -347,21 +349,21 @@ def test_each_fault_of_a_foreign_file_is_found_and_placed(tmp_path: Path) -> Non
     ]
     sound = NOISE.format(18, 44100, 18, 44100) + ",volume=enable='between(t,1,7)':volume=0"
     wrong = filmed(tmp_path, "wrong.mov", parts, sound, "-timecode", "01:00:00:00")
-    found = verdicts(wrong)
-    failing = {ident for ident, (verdict, _) in found.items() if verdict == "fails"}
+    result = verdicts(wrong)
+    failing = {ident for ident, (verdict, _) in result.items() if verdict == "fails"}
     assert (
         failing >= {"container", "field_order", "flash", "black", "timecode", "sound_layout"}
         and "raster" not in failing
     ), failing
-    looked = {ident for ident, (verdict, _) in found.items() if verdict == "look"}
+    looked = {ident for ident, (verdict, _) in result.items() if verdict == "look"}
     assert looked >= {"freeze", "silence"}, looked
-    (turned,) = found["field_order"][1]
+    (turned,) = result["field_order"][1]
     assert turned[0] == pytest.approx(50, abs=4) and turned[1] == pytest.approx(175, abs=4)
-    assert found["black"][1] == [(175, 250)]
-    assert found["freeze"][1][0][0] == pytest.approx(325, abs=1)
-    begins, ends = found["silence"][1][0]
+    assert result["black"][1] == [(175, 250)]
+    assert result["freeze"][1][0][0] == pytest.approx(325, abs=1)
+    begins, ends = result["silence"][1][0]
     assert begins == pytest.approx(26, abs=2) and ends == 175
-    assert found["flash"][1][0][0] >= 395
+    assert result["flash"][1][0][0] >= 395
     again = verify(wrong, template, delivery, 1)
     assert again.to_json()["sha256"] == sha256_of(wrong)
 
@@ -374,10 +376,10 @@ def test_sound_is_routed_by_the_layout_and_goes_through_the_tracks_chains(tmp_pa
         path = sound_file(tmp_path / f"{name}.wav", sine((-20, 2), hz=hz))
         media = Media(name, Fraction(25), str(path), frames=50)
         tracks.append(Track(name, name, SOUND, (TimelineItem(number + 1, name, 0, 50, CLIP, media),)))
-    made = Timeline("Programme", Fraction(25), Timecode(0, Fraction(25)), tuple(tracks))
+    result = Timeline("Programme", Fraction(25), Timecode(0, Fraction(25)), tuple(tracks))
 
     def heard(layout: str) -> np.ndarray:
-        with Mix(made, template, sound_layouts()[layout]) as mix:
+        with Mix(result, template, sound_layouts()[layout]) as mix:
             return np.concatenate(list(mix.blocks()))
 
     def level(samples: np.ndarray, hz: float) -> float:

@@ -210,12 +210,12 @@ def test_the_recipe_runs(lamp: tuple[StoredTemplate, StartedJob], tmp_path: Path
     """With Debian's FFmpeg, on the line-up clip itself; what it makes has the template's flags."""
     _, job = lamp
     script, source = job.folder / "Papers/Intermediate recipe.sh", next((job.folder / "Line-up").iterdir())
-    short, small, made = tmp_path / "short.mov", tmp_path / "small.mov", tmp_path / "made.mov"
+    short, small, result = tmp_path / "short.mov", tmp_path / "small.mov", tmp_path / "made.mov"
     ffmpeg = ["ffmpeg", "-v", "error", "-i", str(source)]
     subprocess.run([*ffmpeg, "-frames:v", "5", "-c", "copy", str(short)], check=True)
     subprocess.run([*ffmpeg, "-frames:v", "2", "-vf", "scale=320:180", "-c:v", "mpeg4", "-an", str(small)], check=True)
-    subprocess.run(["sh", str(script), str(short), str(made)], check=True, capture_output=True)
-    assert inspect(made).format == words("1080i25")
+    subprocess.run(["sh", str(script), str(short), str(result)], check=True, capture_output=True)
+    assert inspect(result).format == words("1080i25")
     wrong = subprocess.run(
         ["sh", str(script), str(small), str(tmp_path / "no.mov")], capture_output=True, text=True, check=False
     )
@@ -241,18 +241,18 @@ def test_the_papers_of_the_demo_are_three_pages_and_one(template: Template, tmp_
         html = sheet(stored, "Lamp Room", evaluate(template, remedies=False))
         write_pdf(html, tmp_path / "paper.pdf")
         assert 1 <= len(re.findall(rb"/Type /Page\b", (tmp_path / "paper.pdf").read_bytes())) <= most
-        drawn = [fromstring(b64decode(each)) for each in re.findall(r"svg\+xml;base64,([^\"]+)", html)]
-        words = [each.text or "" for svg in drawn for each in svg.iter() if each.tag.endswith("text")]
+        drawn = [fromstring(b64decode(item)) for item in re.findall(r"svg\+xml;base64,([^\"]+)", html)]
+        words = [item.text or "" for svg in drawn for item in svg.iter() if item.tag.endswith("text")]
         names = [*(source.name for source in template.sources), *(delivery.name for delivery in template.deliveries)]
         wanted = names if sheet is setup_sheet else ["graphics safe"]
-        assert all(any(word.startswith(each[:20]) for word in words) for each in wanted)
+        assert all(any(word.startswith(item[:20]) for word in words) for item in wanted)
 
 
 def test_what_is_otherwise_than_the_standard() -> None:
     template = from_delivery("hd-50")
     assert otherwise(template) == []  # begun from a standard, nothing is
     changed = edited(template, Edit("working.format.bit_depth", 8), Edit("sound.line_up_dbfs", -20.0))
-    assert [(each.setting.label, each.setting.text, each.standard) for each in otherwise(changed)] == [
+    assert [(item.setting.label, item.setting.text, item.standard) for item in otherwise(changed)] == [
         ("Bit depth", "8", "10"),
         ("Line-up level", "−20", "−18"),
     ]
@@ -283,8 +283,8 @@ def test_drift(lamp: tuple[StoredTemplate, StartedJob], tmp_path: Path) -> None:
     (folder / "Papers/Camera sheet.pdf").unlink()
     shutil.rmtree(folder / "05 Mix")
     (folder / "notes.txt").write_text("left lying about")
-    found = {(d.kind, d.path) for d in check_job(folder).drift}
-    assert found == {
+    result = {(d.kind, d.path) for d in check_job(folder).drift}
+    assert result == {
         ("moved", "Timelines/Programme.otio"),
         ("altered", "Papers/Setup sheet.html"),
         ("missing", "Papers/Camera sheet.pdf"),
@@ -315,13 +315,15 @@ def test_a_job_is_held_against_its_revision_by_what_is_in_its_files(library: Lib
     untouched = json.dumps(record)
     record["settings"], record["template"]["hash"] = later.model_dump(mode="json"), to.revision.hash
     (job / "job.json").write_text(json.dumps(record))
-    told = " ".join(drift.text for drift in check_job(job).drift)
-    assert "the line-up's codec is RDD 36" in told and "level is −18 dBFS, the revision wants −12 dBFS" in told
-    assert "the line-up's tone is at −18 dBFS" in told
+    lines = " ".join(drift.text for drift in check_job(job).drift)
+    assert "the line-up's codec is RDD 36" in lines and "level is −18 dBFS, the revision wants −12 dBFS" in lines
+    assert "the line-up's tone is at −18 dBFS" in lines
     (job / "job.json").write_text(untouched)
-    found = move(check_job(job), to, "Runa", write_pdf)
-    assert found.possible and found.line_up and check_job(job).drift == ()
-    assert [each.is_dir() for each in (job / name for name in found.new_folders)] == [True], "what is new in it is made"
+    result = move(check_job(job), to, "Runa", write_pdf)
+    assert result.possible and result.line_up and check_job(job).drift == ()
+    assert [item.is_dir() for item in (job / name for name in result.new_folders)] == [True], (
+        "what is new in it is made"
+    )
     clip = next((job / "Line-up").iterdir())
     assert inspect(clip).declared.profile == "LT" and len(list((job / "Line-up").iterdir())) == 1
     earlier = edited(later, Edit("timecode.start", "01:00:00:00"))
@@ -335,10 +337,10 @@ def test_a_job_is_held_against_its_revision_by_what_is_in_its_files(library: Lib
     timeline.global_start_time = otio.opentime.RationalTime(0, 25)
     otio.adapters.write_to_file(timeline, str(job / f"Timelines/{first.timelines[0].name}.otio"))
     (job / "Papers/call sheet.txt").write_text("at eight")
-    told = " ".join(drift.text for drift in check_job(job).drift)
+    lines = " ".join(drift.text for drift in check_job(job).drift)
     assert (
-        "starts at 00:00:00:00, the revision at 10:00:00:00" in told
-        and "call sheet.txt was added to the papers" in told
+        "starts at 00:00:00:00, the revision at 10:00:00:00" in lines
+        and "call sheet.txt was added to the papers" in lines
     )
 
 
@@ -452,7 +454,7 @@ def test_a_folder_of_a_job_is_known_by_its_name_and_only_where_it_is_there(tmp_p
     folders = ("01 Material", "01 Material/Cameras", "02 Cuts", "03 Graphics", "04 Renders", "06 Deliveries", "Papers")
     for name in folders[:-2]:
         (tmp_path / name).mkdir()
-    found = {use: folder_for(tmp_path, folders, use).name for use in (FOR_CLIPS, FOR_CUTS, FOR_RENDERS)}
-    assert found == {FOR_CLIPS: "01 Material", FOR_CUTS: "02 Cuts", FOR_RENDERS: "04 Renders"}
+    result = {use: folder_for(tmp_path, folders, use).name for use in (FOR_CLIPS, FOR_CUTS, FOR_RENDERS)}
+    assert result == {FOR_CLIPS: "01 Material", FOR_CUTS: "02 Cuts", FOR_RENDERS: "04 Renders"}
     assert folder_for(tmp_path, folders, FOR_DELIVERIES) == tmp_path, "it is gone"
     assert folder_for(tmp_path, ("Graphics", "Layouts"), FOR_DELIVERIES) == tmp_path, "none is for that"

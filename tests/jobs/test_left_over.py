@@ -88,16 +88,16 @@ def test_what_is_being_made_now_is_not_left_over(tmp_path: Path, monkeypatch: py
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     with recovery.noted("paper", tmp_path / "book.pdf") as part:
         part.write_text("half")
-        found = subprocess.run(
+        result = subprocess.run(
             [sys.executable, "-c", "from idle_quarry import recovery; print(len(recovery.left()))"],
             capture_output=True,
             text=True,
             check=True,
             timeout=60,
         )
-        assert found.stdout.strip() == "0"
+        assert result.stdout.strip() == "0"
     assert recovery.left() == []
     forged = tmp_path / "data" / "idle-quarry" / "begun" / "0123.json"  # a note may name only what carries its ident
-    said = {"kind": "paper", "part": str(part), "target": "x", "time": "", "dirs": [], "files": []}
-    forged.write_text(json.dumps(said))
+    text = {"kind": "paper", "part": str(part), "target": "x", "time": "", "dirs": [], "files": []}
+    forged.write_text(json.dumps(text))
     assert recovery.left() == []

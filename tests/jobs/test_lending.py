@@ -58,22 +58,22 @@ def shared(tmp_path: Path) -> tuple[Path, RenderStore, list[Recipe]]:
     share.mkdir()
     clip = Path(shutil.copy(TAPE, share / "tape.mpg"))
     mark(share)
-    made = timeline(low=[shot(clip, n + 1, 4 * n, 4, begins=5 * n) for n in range(10)])
-    wanted = [piece.recipe for piece in pieces_of(made, SMALL, known(clip)) if piece.recipe is not None]
+    result = timeline(low=[shot(clip, n + 1, 4 * n, 4, begins=5 * n) for n in range(10)])
+    wanted = [piece.recipe for piece in pieces_of(result, SMALL, known(clip)) if piece.recipe is not None]
     return share, RenderStore(share / "renders"), wanted
 
 
 def test_a_place_is_proved_before_its_paths_mean_anything(tmp_path: Path) -> None:
     share, store, wanted = shared(tmp_path)
-    said = said_piece(wanted[0], store, "Lamp")
-    assert "/share/" not in str(said["given"]["recipe"]["shown"]["path"]["path"])
-    there, place = piece_of(said["given"], Reach())
+    text = said_piece(wanted[0], store, "Lamp")
+    assert "/share/" not in str(text["given"]["recipe"]["shown"]["path"]["path"])
+    there, place = piece_of(text["given"], Reach())
     assert there == wanted[0] and place.folder == store.folder
     moved = tmp_path / "elsewhere" / "mounted"
     shutil.move(share, moved)
     with pytest.raises(NotReachable, match="this place is not there, or it is another; say where it lies here"):
-        piece_of(said["given"], Reach())
-    there, place = piece_of(said["given"], Reach([moved]))
+        piece_of(text["given"], Reach())
+    there, place = piece_of(text["given"], Reach([moved]))
     assert (
         there.identity == wanted[0].identity and there.shown is not None and there.shown.path == str(moved / "tape.mpg")
     )
@@ -81,13 +81,13 @@ def test_a_place_is_proved_before_its_paths_mean_anything(tmp_path: Path) -> Non
     other.mkdir()
     mark(other)  # something else is mounted there now
     with pytest.raises(NotReachable):
-        Reach().path(said["given"]["store"])
-    assert mark(moved).id == said["given"]["store"]["place"] == getattr(place_above(moved / "renders"), "id", "")
+        Reach().path(text["given"]["store"])
+    assert mark(moved).id == text["given"]["store"]["place"] == getattr(place_above(moved / "renders"), "id", "")
     for bad in ("../x", "/etc/x"):
         with pytest.raises(NotPossible, match="out of its place"):
-            Reach([moved]).path({**said["given"]["store"], "path": bad})
+            Reach([moved]).path({**text["given"]["store"], "path": bad})
     with pytest.raises(NotPossible, match="another version"):
-        piece_of({"recipe": {}, "store": said["given"]["store"]}, Reach([moved]))
+        piece_of({"recipe": {}, "store": text["given"]["store"]}, Reach([moved]))
     with pytest.raises(NotReachable, match="no place that other machines know"):
         Reach().said(tmp_path / "private.mov")
     with pytest.raises(JobError, match="no such folder"):
@@ -191,8 +191,8 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
         )
     assert wren.rows(end, task=task, worker=its, how="succeeded")[0]["ended"]
     assert not wren.rows(end, task=task, worker=its, how="failed")[0]["ended"], "it is ended once"
-    told = runa.rows("SELECT t.person, t.result, j.status::text FROM told t JOIN procrastinate_jobs j ON j.id = t.job")
-    assert told == [{"person": "Wren", "result": {"passes": True}, "status": "succeeded"}]
+    lines = runa.rows("SELECT t.person, t.result, j.status::text FROM told t JOIN procrastinate_jobs j ON j.id = t.job")
+    assert lines == [{"person": "Wren", "result": {"passes": True}, "status": "succeeded"}]
     ada.close()
     server.database("bare")
     for place, says in (
@@ -210,9 +210,9 @@ def impatient(server: PrivateServer, house: str) -> None:
     """Have the server hold a machine for dead that was silent for 2.5 s: its keeper can, and nobody else."""
     with psycopg.connect(server.url("keeper", house)) as raw:
         for name in ("quarry_worker", "quarry_give_back_stalled", "procrastinate_prune_stalled_workers_v1"):
-            [[made]] = raw.execute(f"SELECT pg_get_functiondef('{SCHEMA}.{name}'::regproc)").fetchall()
-            assert str(SILENT_S) in made
-            raw.execute(made.replace(str(SILENT_S), "2.5"))
+            [[result]] = raw.execute(f"SELECT pg_get_functiondef('{SCHEMA}.{name}'::regproc)").fetchall()
+            assert str(SILENT_S) in result
+            raw.execute(result.replace(str(SILENT_S), "2.5"))
 
 
 def waited(ready: object, seconds: float = 120.0) -> None:
@@ -231,7 +231,7 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
     queue = ServerQueue(runa, "k", "Lamp", store)
     queue.put(wanted)
     queue.put([*wanted[5:7], wanted[5]])
-    assert list(queue.states()) == [each.identity for each in (*wanted[5:7], *wanted[:5], *wanted[7:])], (
+    assert list(queue.states()) == [item.identity for item in (*wanted[5:7], *wanted[:5], *wanted[7:])], (
         "wanted last, first"
     )
     queue.pause(True)
@@ -280,8 +280,8 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
     (store.folder.parent / PROOF).rename(store.folder.parent / "gone")
     queue.drop()
     assert not queue.states()
-    for each in machines:
-        each.stop()
+    for item in machines:
+        item.stop()
     runa.close()
 
 
@@ -292,7 +292,7 @@ def test_a_job_s_other_work_goes_to_the_house_as_well(
     job, at = check_job(folder), server.url("Runa", house)
     runa, _why = opened(at)
     assert runa is not None
-    entry = next(each for each in read_material(folder) if each.path == SCAN)
+    entry = next(item for item in read_material(folder) if item.path == SCAN)
     clip, shares = look(entry.path), list[float]()
     source = job.template.sources[0]
     alone = brought_in(runa, job, entry, clip, source, (0, 4), False, shares.append)  # nothing is marked
@@ -307,10 +307,10 @@ def test_a_job_s_other_work_goes_to_the_house_as_well(
         for a, b in zip(one, other, strict=True)
     ].count(False) == 0
     delivery = job.template.deliveries[0]
-    found = verified(runa, job, lent.path, delivery, lambda _what, _share: None)
+    result = verified(runa, job, lent.path, delivery, lambda _what, _share: None)
     here = verified(None, job, lent.path, delivery, lambda _what, _share: None)
-    by = found.document.pop("looked")
-    assert by.endswith(", of Runa") and found.document == here.document and found.verdict == "fails"
+    by = result.document.pop("looked")
+    assert by.endswith(", of Runa") and result.document == here.document and result.verdict == "fails"
     _held_against_what_is_there(job, lent.path, delivery, here)
     with pytest.raises(JobError, match="its file is changed"):
         brought_in(runa, job, replace(entry, content="0"), clip, source, (0, 4), False, shares.append)
@@ -326,8 +326,8 @@ def test_a_job_s_other_work_goes_to_the_house_as_well(
     store = RenderStore(tmp_path / "renders")
     programmes = programmes_of(job, stock_of(folder, job.template))
     assert unmarked(programmes, store) == (TAPE.parent,)
-    made = programmes_of(job, {})
-    assert unmarked(made, store) == ()
+    output = programmes_of(job, {})
+    assert unmarked(output, store) == ()
     queue = queue_of(job, runa, store)
     assert isinstance(queue, ServerQueue) and queue.key == key_of(job)
     mark_all([folder], job)
@@ -363,16 +363,16 @@ def _held_against_what_is_there(job: Job, path: Path, delivery: Delivery, here: 
             looked(TaskAnswer(value, "room 12", "Wren"), job, path, delivery, lambda _what, _share: None)
     with pytest.raises(JobError, match="another file"):
         looked(TaskAnswer({"document": whole}, "room", "Wren"), job, junk, delivery, lambda _what, _share: None)
-    found = looked(TaskAnswer({"document": whole}, "room", "Wren"), job, path, delivery, lambda _what, _share: None)
-    assert found.document == {**here.document, "looked": "room, of Wren"}, "path, revision, origin are this room's own"
+    result = looked(TaskAnswer({"document": whole}, "room", "Wren"), job, path, delivery, lambda _what, _share: None)
+    assert result.document == {**here.document, "looked": "room, of Wren"}, "path, revision, origin are this room's own"
     (job.folder / "away").symlink_to("/etc")
     os.mkfifo(job.folder / "pipe")
-    for said in (None, 3, "", "../x", "/etc/passwd", "away/passwd", "pipe", "nowhere.mov", "a\0b", "."):
+    for text in (None, 3, "", "../x", "/etc/passwd", "away/passwd", "pipe", "nowhere.mov", "a\0b", "."):
         with pytest.raises(JobError, match="cannot be taken"):
-            inside(job.folder, said, "room")
-    for said in (None, "a/b.mxf", "..", ".hidden.mxf", ""):
+            inside(job.folder, text, "room")
+    for text in (None, "a/b.mxf", "..", ".hidden.mxf", ""):
         with pytest.raises(JobError, match="cannot be taken"):
-            file_named(path.parent, said, "room")
+            file_named(path.parent, text, "room")
     assert file_named(path.parent, path.name, "room") == path
     (job.folder / "pipe").unlink()
     junk.unlink()
@@ -435,12 +435,12 @@ def test_a_place_is_left_by_no_link_and_renders_remove_only_their_own(tmp_path: 
     share, store, wanted = shared(tmp_path)
     place = mark(share)
     (share / "away").symlink_to(tmp_path)
-    said = {"place": place.id, "root": str(share), "path": "away/secret.mov"}
+    text = {"place": place.id, "root": str(share), "path": "away/secret.mov"}
     with pytest.raises(NotPossible, match="out of its place by a link"):
-        Reach().path(said)
+        Reach().path(text)
     for bad in ({"root": "share"}, {"path": "a\0b"}, {"root": "\0"}):
         with pytest.raises(NotPossible):
-            Reach().path({**said, "path": "tape.mpg", **bad})
+            Reach().path({**text, "path": "tape.mpg", **bad})
     pipe = tmp_path / "piped"
     pipe.mkdir()
     os.mkfifo(pipe / PROOF)
@@ -464,13 +464,13 @@ def test_a_place_is_left_by_no_link_and_renders_remove_only_their_own(tmp_path: 
     (store.folder / shelf).symlink_to(others)
     (kept.path.parent / f"{'2' * 40}.mov").symlink_to(theirs[2])
     os.mkfifo(kept.path.parent / f"{'3' * 40}.json")
-    assert [each.identity for each in store.all()] == [kept.identity]
+    assert [item.identity for item in store.all()] == [kept.identity]
     assert store.clear_strangers(0) == 4
     assert all(path.exists() for path in (*theirs, mine[0], kept.path)) and not any(path.exists() for path in mine[1:])
     record = kept.path.with_name(kept.identity[:40] + ".json")
     record.write_text(json.dumps({**json.loads(record.read_text()), "identity": "../../others/wedding"}))
     assert RenderStore(store.folder).all() == [], "a record says what its piece is, not what is to be removed"
-    elsewhere = next(each for each in wanted if each.identity[:2] != wanted[0].identity[:2])
+    elsewhere = next(item for item in wanted if item.identity[:2] != wanted[0].identity[:2])
     (store.folder / elsewhere.identity[:2]).symlink_to(others)
     with pytest.raises(JobError, match="a link lies where its folder belongs"):
         RenderStore(store.folder).render(elsewhere, render)

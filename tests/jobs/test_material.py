@@ -69,7 +69,7 @@ def test_clips_are_known_again_and_their_state_is_told(job: Path, tmp_path: Path
     assert '"scan.mov"' in (job / MATERIAL_FILE).read_text(), "what lies in the job moves with it"
     moved = tmp_path / "moved"
     job.rename(moved)
-    assert [state_of(each) for each in read_material(moved)] == [LINKED, LINKED]
+    assert [state_of(item) for item in read_material(moved)] == [LINKED, LINKED]
     moved.rename(job)
     media = Media("tape", Fraction(25), str(outside), None, 0, 50)
     track = Track(
@@ -115,7 +115,7 @@ def test_a_part_holds_the_frames_that_the_whole_has_there(job: Path, tmp_path: P
     scan = shortened("lamp scan 3.mov", tmp_path, 1.3)
     [entry] = taken_in((), [scan])
     clip = look(scan)
-    source = next(each for each in template.sources if each.id == "scans")
+    source = next(item for item in template.sources if item.id == "scans")
     track = Track(
         "v",
         "V",
@@ -137,11 +137,11 @@ def test_a_part_holds_the_frames_that_the_whole_has_there(job: Path, tmp_path: P
     whole = with_part(entry, bring_in(entry, clip, source, template, job, lambda _share: None))
     part = with_part(entry, bring_in(entry, clip, source, template, job, lambda _share: None, (17, 29)))
     pictures = []
-    for made, first in ((whole.brought[0], 17), (part.brought[0], 0)):
-        with FrameSource(look(made.path)) as frames:
-            found = [frames.frame(first + n) for n in range(12)]
-            assert all(each is not None for each in found)
-            pictures.append([each.luma for each in found if each is not None])
+    for output, first in ((whole.brought[0], 17), (part.brought[0], 0)):
+        with FrameSource(look(output.path)) as frames:
+            result = [frames.frame(first + n) for n in range(12)]
+            assert all(item is not None for item in result)
+            pictures.append([item.luma for item in result if item is not None])
     # coded apart, so not bit for bit: but each is that frame and none of its neighbours
     for n, picture in enumerate(pictures[1]):
         apart = [float(np.abs(picture.astype(int) - other).mean()) for other in pictures[0]]
@@ -158,8 +158,8 @@ def test_a_clip_is_brought_in_whole_or_not_at_all(job: Path, tmp_path: Path) -> 
     tape = shortened("lamp tape 014.mpg", tmp_path, 0.5)
     [entry] = taken_in((), [tape])
     clip = look(tape)
-    source, found = class_of(entry, clip, template)
-    assert source is not None and source.id == "tapes" and found is not None
+    source, result = class_of(entry, clip, template)
+    assert source is not None and source.id == "tapes" and result is not None
 
     class Stopped(Exception):
         pass
@@ -172,20 +172,20 @@ def test_a_clip_is_brought_in_whole_or_not_at_all(job: Path, tmp_path: Path) -> 
         bring_in(entry, clip, source, template, job, stop)
     assert list((job / BROUGHT_IN).iterdir()) == [], "what was stopped leaves nothing"
     shares: list[float] = []
-    made = with_part(entry, bring_in(entry, clip, source, template, job, shares.append))
+    output = with_part(entry, bring_in(entry, clip, source, template, job, shares.append))
     assert shares == sorted(shares) and shares[-1] == 1
-    [whole] = made.brought
+    [whole] = output.brought
     held = inspect(whole.path)
     assert held.format is not None and held.declared.frames == clip.declared.frames
     assert format_words(held.format).startswith(format_words(template.working.format).split()[0])
-    assert state_of(made) == BROUGHT
-    write_material(job, [made])
-    assert read_material(job) == (made,)
+    assert state_of(output) == BROUGHT
+    write_material(job, [output])
+    assert read_material(job) == (output,)
     whole.path.unlink()
-    assert state_of(made) == LINKED
+    assert state_of(output) == LINKED
     tape.write_bytes(b"another")
     with pytest.raises(NotPossible, match="changed since"):
-        bring_in(made, clip, source, template, job, shares.append)
+        bring_in(output, clip, source, template, job, shares.append)
     assert class_of(replace(entry, source="scans"), clip, template)[0] is not source, "a person's choice stands"
 
 
@@ -222,14 +222,14 @@ def killed_while_bringing_in(folder: Path, moments: int, seed: int = 1) -> int:
         time.sleep(rng.random() * 4)
         process.send_signal(signal.SIGKILL)
         process.communicate()
-        recorded = [made.path for entry in read_material(folder) for made in entry.brought]
+        recorded = [result.path for entry in read_material(folder) for result in entry.brought]
         there = [path for path in (folder / BROUGHT_IN).glob("*.mxf") if not path.name.startswith(".")]
         for path in {*recorded, *there}:
             frames = inspect(path).declared.frames
             whole = whole or frames
             wrong += frames != whole or not path.is_file()
             path.unlink()
-        write_material(folder, [replace(each, brought=()) for each in read_material(folder)])
+        write_material(folder, [replace(item, brought=()) for item in read_material(folder)])
     return wrong
 
 

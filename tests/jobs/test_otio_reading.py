@@ -25,7 +25,7 @@ _STACK = b'{"OTIO_SCHEMA":"Stack.1","name":"n","children":['
 def _programme() -> dict[str, Any]:
     """Return a timeline of the demo with a clip, a dissolve and a nested stack in it, as plain values."""
     template = demo_template("House HD 50i")
-    made = timeline_of(template, template.timelines[0])
+    result = timeline_of(template, template.timelines[0])
     time, span = otio.opentime.RationalTime, otio.opentime.TimeRange
     clip = otio.schema.Clip("gulls", otio.schema.ExternalReference("gulls.mov"), span(time(0, 25), time(50, 25)))
     clip.effects.append(otio.schema.LinearTimeWarp(time_scalar=2.0))
@@ -34,8 +34,8 @@ def _programme() -> dict[str, Any]:
     nested = otio.schema.Stack("inside")
     nested.append(inside)
     change = otio.schema.Transition("x", "SMPTE_Dissolve", time(5, 25), time(5, 25))
-    made.tracks[0].extend([clip, change, clip.deepcopy(), nested])
-    plain: dict[str, Any] = json.loads(otio.adapters.write_to_string(made, "otio_json"))
+    result.tracks[0].extend([clip, change, clip.deepcopy(), nested])
+    plain: dict[str, Any] = json.loads(otio.adapters.write_to_string(result, "otio_json"))
     return plain
 
 
@@ -81,8 +81,8 @@ def test_a_job_whose_timeline_is_an_attack_is_still_looked_at(tmp_path: Path) ->
     (tmp_path / "Timelines").mkdir()
     for data, _words in [*ATTACKS.values(), (b'{"OTIO_SCHEMA":"Timeline.1","global_start_time":{"value":1e400}}', "")]:
         (tmp_path / name).write_bytes(data)
-        told = dict(contents_against(tmp_path, template, {}))
-        assert name in told
+        lines = dict(contents_against(tmp_path, template, {}))
+        assert name in lines
     (tmp_path / name).write_text(json.dumps(_programme()))
     assert name not in dict(contents_against(tmp_path, template, {}))
 

@@ -84,8 +84,8 @@ def shot(path: Path, ident: int, at: int, length: int, begins: int = 0, **more: 
 def supposed(count: int = 300, length: int = 30) -> tuple[Timeline, dict[str, Stock]]:
     """A timeline of clips that are only supposed, and what would be known of them."""
     clip = replace(look(TAPE), format=format_from_words("576i25 bff"))
-    made = timeline(low=[item(n + 1, n * length, length, f"c{n}") for n in range(count)])
-    return made, {f"/clips/c{n}.mov": Stock(clip, f"content {n}") for n in range(count)}
+    result = timeline(low=[item(n + 1, n * length, length, f"c{n}") for n in range(count)])
+    return result, {f"/clips/c{n}.mov": Stock(clip, f"content {n}") for n in range(count)}
 
 
 def identities(pieces: list[Piece]) -> list[str]:
@@ -106,7 +106,10 @@ def test_one_changed_clip_of_three_hundred_makes_only_its_own_pieces_others() ->
     )
     renamed = replace(given, name="other", tracks=(replace(given.tracks[0], name="Pictures", ident="x"),))
     assert identities(pieces_of(renamed, WIDE, stock)) == before
-    elsewhere = {path: replace(each, clip=replace(each.clip, path=Path("/moved"))) for path, each in stock.items()}  # type: ignore[type-var]
+    elsewhere = {
+        path: replace(item, clip=replace(item.clip, path=Path("/moved")))  # type: ignore[type-var]
+        for path, item in stock.items()
+    }
     assert identities(pieces_of(given, WIDE, elsewhere)) == before
     for other in (
         Canvas(WIDE.format, codecs()["rdd36-hq"]),
@@ -114,7 +117,7 @@ def test_one_changed_clip_of_three_hundred_makes_only_its_own_pieces_others() ->
         replace(WIDE, fit="fill"),
     ):
         assert not set(identities(pieces_of(given, other, stock))) & set(before)
-    changed = {path: replace(each, policy=Policy(kernel="bicubic")) for path, each in stock.items()}
+    changed = {path: replace(element, policy=Policy(kernel="bicubic")) for path, element in stock.items()}
     assert not set(identities(pieces_of(given, WIDE, changed))) & set(before)
     called = WIDE.codec.model_copy(update={"name": "ours"})
     assert identities(pieces_of(given, Canvas(WIDE.format, called), stock)) == before, "a name changes no picture"
@@ -124,8 +127,8 @@ def test_what_is_not_seen_divides_nothing_and_long_clips_are_divided_on_their_ow
     clip = replace(look(TAPE), format=format_from_words("576i25 bff"))
     stock = {f"/clips/{name}.mov": Stock(clip, name) for name in ("long", "over")}
     long = item(1, 0, 1000, "long", begins=100)
-    made = timeline(low=[long], s1=[item(7, 40, 9), item(8, 300, 9)])
-    pieces = pieces_of(made, WIDE, stock)
+    result = timeline(low=[long], s1=[item(7, 40, 9), item(8, 300, 9)])
+    pieces = pieces_of(result, WIDE, stock)
     assert [(piece.first, piece.last) for piece in pieces] == [
         (0, 150),
         (150, 400),
@@ -133,9 +136,9 @@ def test_what_is_not_seen_divides_nothing_and_long_clips_are_divided_on_their_ow
         (650, 900),
         (900, 1000),
     ]
-    head = pieces_of(edits.trim(made, 1, "start", 30), WIDE, stock)
+    head = pieces_of(edits.trim(result, 1, "start", 30), WIDE, stock)
     assert identities(head)[-4:] == identities(pieces)[1:], "a trimmed start makes only the first anew"
-    cut = edits.split(made, 200)
+    cut = edits.split(result, 200)
     assert pieces_of(cut, WIDE, stock) == pieces, "a cut through what goes on is none"
     over = edits.lay_over(timeline(low=[long], high=[]), 500, [("high", item(0, 0, 50, "over"))])
     assert [(p.first, p.last) for p in pieces_of(over, WIDE, stock)][2:6] == [
@@ -200,7 +203,7 @@ def own(
 
 def test_rendered_pictures_are_the_conversions_own_at_every_border(tmp_path: Path) -> None:
     policy = Policy(rounding="round")
-    made = timeline(
+    output = timeline(
         low=[
             shot(TAPE, 1, 0, 12, begins=3), shot(SCAN, 2, 12, 6), shot(TAPE, 3, 20, 4, begins=8, speed=Fraction(0)),
             shot(SCAN, 4, 24, 4, begins=30, speed=Fraction(-1)), shot(SCAN, 5, 28, 3, begins=4, place=(Fraction(1,
@@ -209,19 +212,19 @@ def test_rendered_pictures_are_the_conversions_own_at_every_border(tmp_path: Pat
         ],
         high=[shot(SCAN, 8, 4, 3, begins=20)],
     )  # fmt: skip
-    low = replace(made.tracks[0], transitions=(Transition("dissolve", "SMPTE_Dissolve", 39, 2, 3),))
-    made = replace(made, tracks=(low, *made.tracks[1:]))
-    pieces = pieces_of(made, SMALL, known(TAPE, SCAN, policy=policy))
-    found: list[tuple[np.ndarray, ...]] = []
+    low = replace(output.tracks[0], transitions=(Transition("dissolve", "SMPTE_Dissolve", 39, 2, 3),))
+    output = replace(output, tracks=(low, *output.tracks[1:]))
+    pieces = pieces_of(output, SMALL, known(TAPE, SCAN, policy=policy))
+    result: list[tuple[np.ndarray, ...]] = []
     for number, piece in enumerate(pieces):
-        assert piece.recipe is not None and piece.first == len(found)
+        assert piece.recipe is not None and piece.first == len(result)
         assert from_json(json.loads(json.dumps(to_json(piece.recipe)))) == piece.recipe
         path = tmp_path / f"{number}.mov"
         render(piece.recipe, path)
         shown = decoded(path)
         assert len(shown) == piece.frames
-        found += shown
-    assert len(found) == made.end and pieces[-1].last == made.end
+        result += shown
+    assert len(result) == output.end and pieces[-1].last == output.end
     tape, scan = list(islice(own(TAPE, SMALL, policy), 38)), list(islice(own(SCAN, SMALL, policy), 23))
     whole = replace(SMALL, format=replace(SMALL.format, scan="progressive", field_order=None))
     tape_whole, scan_whole = list(islice(own(TAPE, whole, policy), 9)), list(islice(own(SCAN, whole, policy), 31))
@@ -229,15 +232,17 @@ def test_rendered_pictures_are_the_conversions_own_at_every_border(tmp_path: Pat
     black = (np.full((576, 720), 64), *[np.full((576, 360), 512)] * 2)
     wanted = [*tape[3:7], *scan[20:23], *tape[10:15], *scan[:6], black, black, *[tape_whole[8]] * 4]
     wanted += [*scan_whole[30:26:-1], *moved[4:7], *tape[10:16]]
-    for number, (one, other) in enumerate(zip(found[:37], wanted, strict=True)):
+    for number, (one, other) in enumerate(zip(result[:37], wanted, strict=True)):
         assert all(np.array_equal(a, b) for a, b in zip(one, other, strict=True)), number
     for number in range(5):  # the change: from a sixth to five sixths, in signal values
         share = (number + 1) / 6
-        one, other = (planes_of_codes(each, SMALL.format.encoding) for each in (tape[16 + number], tape[28 + number]))
-        there = planes_of_codes(found[37 + number], SMALL.format.encoding)
+        one, other = (
+            planes_of_codes(element, SMALL.format.encoding) for element in (tape[16 + number], tape[28 + number])
+        )
+        there = planes_of_codes(result[37 + number], SMALL.format.encoding)
         for a, b, c in zip(one, other, there, strict=True):
             assert np.abs((1 - share) * a + share * b - c).max() < 1.6 / 876  # each of three was rounded to a code
-    assert all(np.array_equal(a, b) for a, b in zip(found[-1], tape[37], strict=True))
+    assert all(np.array_equal(a, b) for a, b in zip(result[-1], tape[37], strict=True))
 
 
 def black(frames: int, number: int = 0) -> Recipe:
@@ -355,8 +360,8 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
 
     Return how many times a wrong piece counted as whole, and how many pieces became whole.
     """
-    made = timeline(low=[shot(TAPE, n + 1, 3 * n, 3, begins=4 * n) for n in range(10)])
-    wanted = [piece.recipe for piece in pieces_of(made, SMALL, known(TAPE)) if piece.recipe is not None]
+    result = timeline(low=[shot(TAPE, n + 1, 3 * n, 3, begins=4 * n) for n in range(10)])
+    wanted = [piece.recipe for piece in pieces_of(result, SMALL, known(TAPE)) if piece.recipe is not None]
     truth = {}
     for recipe in wanted:
         render(recipe, folder / "truth.mov")
@@ -416,12 +421,12 @@ def a_job(library: FileLibrary, tmp_path: Path) -> Path:
     folder = start_job(stored, "Episode 4", tmp_path, write_pdf, "Runa").folder
     write_material(folder, taken_in((), [TAPE, SCAN]))
     path = timelines_in(folder)[0]
-    made = read_timeline(path, Fraction(25))
-    track = next(each.ident for each in made.tracks if each.kind == "picture")
+    result = read_timeline(path, Fraction(25))
+    track = next(element.ident for element in result.tracks if element.kind == "picture")
     lanes = [shot(TAPE, 0, 0, 6, 3), shot(SCAN, 0, 0, 6), shot(TAPE, 0, 0, 6, 3), shot(TAPE, 0, 0, 6, 20)]
     for lane in lanes:
-        made = edits.add(made, [(track, lane)])
-    keep(path, made)
+        result = edits.add(result, [(track, lane)])
+    keep(path, result)
     return folder
 
 
@@ -436,8 +441,8 @@ def test_a_job_is_rendered_by_its_workers(
         out = capsys.readouterr()
         return status, json.loads(out.out)["pieces"] if out.out else [{"text": out.err}]
 
-    status, said = rendered()
-    assert status == 2 and "which is not there; say --at FOLDER" in str(said[0]["text"])
+    status, text = rendered()
+    assert status == 2 and "which is not there; say --at FOLDER" in str(text[0]["text"])
     answer(check_job(folder), cache, system_disk=True)
     place = settled(check_job(folder))
     assert place.store is not None
@@ -447,10 +452,10 @@ def test_a_job_is_rendered_by_its_workers(
     wanted = wanted_of(programmes, store)
     assert len(wanted) == 3, "one piece is there twice"
     queue = FileQueue(folder / ".renders.queue")
-    status, said = rendered("--at", str(cache), "--system-disk")
-    assert status == 0 and {each["state"] for each in said} <= {"rendered", "kept"} and len(said) == 4
-    assert said[0]["identity"] == said[2]["identity"] and said[0]["file"] == said[2]["file"]
-    assert (said[0]["start"], said[-1]["end"]) == ("10:00:00:00", "10:00:00:24")
+    status, text = rendered("--at", str(cache), "--system-disk")
+    assert status == 0 and {element["state"] for element in text} <= {"rendered", "kept"} and len(text) == 4
+    assert text[0]["identity"] == text[2]["identity"] and text[0]["file"] == text[2]["file"]
+    assert (text[0]["start"], text[-1]["end"]) == ("10:00:00:00", "10:00:00:24")
     pieces = programmes_of(check_job(folder), stock)[0].pieces
     for piece in (pieces[0], pieces[1]):
         assert piece.recipe is not None
@@ -460,7 +465,7 @@ def test_a_job_is_rendered_by_its_workers(
         render(piece.recipe, again)
         for one, other in zip(decoded(there.path), decoded(again), strict=True):
             assert all(np.array_equal(a, b) for a, b in zip(one, other, strict=True))
-    assert rendered() == (0, [each | {"state": "kept"} for each in said])
+    assert rendered() == (0, [element | {"state": "kept"} for element in text])
     assert check_job(folder).drift == (), "what renders keep in the job is no drift"
 
     # what another codec and a newer revision mean is told before
@@ -475,11 +480,11 @@ def test_a_job_is_rendered_by_its_workers(
 
     # a clip that is another now is told, and not rendered
     path = timelines_in(folder)[0]
-    made = read_timeline(path, Fraction(25))
-    changed = edits.slip(made, next(iter(made.items))[1].ident, 5)
+    result = read_timeline(path, Fraction(25))
+    changed = edits.slip(result, next(iter(result.items))[1].ident, 5)
     keep(path, changed)
     programmes = programmes_of(check_job(folder), stock)
-    assert [stood(each, store, {}).state for each in programmes[0].pieces] == [
+    assert [stood(element, store, {}).state for element in programmes[0].pieces] == [
         PieceState.MISSED,
         PieceState.RENDERED,
         PieceState.RENDERED,
@@ -491,9 +496,11 @@ def test_a_job_is_rendered_by_its_workers(
     assert cost.pieces == 1 and cost.programme_s == Fraction(6, 25) and not cost.guessed and cost.seconds > 0
     assert shown_first(programmes[0], 12)[0] == programmes[0].pieces[2].recipe
     material = read_material(folder)
-    write_material(folder, [replace(each, content="another") for each in material])
-    status, said = rendered()
-    assert status == 1 and {each["state"] for each in said} == {"failed"} and "changed since" in str(said[0]["text"])
+    write_material(folder, [replace(element, content="another") for element in material])
+    status, text = rendered()
+    assert (
+        status == 1 and {element["state"] for element in text} == {"failed"} and "changed since" in str(text[0]["text"])
+    )
     with pytest.raises(NotPossible, match="another file now"):
         assert missed[0].shown is not None
         render(replace(missed[0], shown=replace(missed[0].shown, content="x")), tmp_path / "x.mxf")
@@ -532,9 +539,9 @@ def test_renders_go_where_the_template_says_and_never_unasked_onto_the_systems_d
         free, kind, writable = 5_000_000_000, "local", True
 
     def volume(_path: Path) -> Volume:
-        made = Volume()
-        made.kind, made.writable = str(kinds["kind"]), bool(kinds["writable"])
-        return made
+        result = Volume()
+        result.kind, result.writable = str(kinds["kind"]), bool(kinds["writable"])
+        return result
 
     monkeypatch.setattr("idle_quarry.jobs.renders.render_folder.volume_of", volume)
     job = check_job(folder)
@@ -576,4 +583,4 @@ def test_renders_go_where_the_template_says_and_never_unasked_onto_the_systems_d
     assert own.store is not None and own.store.folder == folder.resolve() / ".renders", "else they stay with the job"
     moved = replace(job, title="Episode 4", started="2026-01-01")
     monkeypatch.undo()
-    assert moved.started != job.started and {each.name for each in timelines_in(folder)} == {"Programme.otio"}
+    assert moved.started != job.started and {element.name for element in timelines_in(folder)} == {"Programme.otio"}

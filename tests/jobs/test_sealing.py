@@ -81,8 +81,8 @@ def test_a_list_that_lies_is_set_aside_and_told(out: Path, fault: str) -> None:
         chain.write_bytes(chain.read_bytes()[:-40])
     else:
         shutil.copy(listed, listed.with_name(listed.name.replace("0001", "0002")))
-    said = hand_over(out, "two.mxf", b"second")
-    assert "is kept as ascmhl/set aside" in said and "another is begun: it" in said
+    text = hand_over(out, "two.mxf", b"second")
+    assert "is kept as ascmhl/set aside" in text and "another is begun: it" in text
     assert (
         (out / "two.mxf").exists()
         and len(list((out / LIST).glob("*.mhl"))) == 1
@@ -139,10 +139,10 @@ def test_killed_at_any_step_nothing_half_done_has_the_name_and_what_is_left_is_f
         if status == 0:
             break
         steps += 1
-        left = [each for each in recovery.left() if each.target.parent == out]
-        assert {each.part for each in left} >= set(out.glob(".*")), "whatever lies there is found"
-        for each in left:
-            recovery.clear(each)
+        left = [item for item in recovery.left() if item.target.parent == out]
+        assert {item.part for item in left} >= set(out.glob(".*")), "whatever lies there is found"
+        for item in left:
+            recovery.clear(item)
         assert not list(out.glob(".*")) and (out / "one.mxf").exists()
         if (out / "two.mxf").exists():  # from its last step on it is there, and so is its list
             assert (out / "two.mxf").read_bytes() == b"second" and holds(out)

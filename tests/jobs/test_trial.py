@@ -48,13 +48,13 @@ def item(
 
 def test_the_topmost_that_is_switched_on_is_seen() -> None:
     over, off = item(3, 30, 10, "over"), replace(item(4, 60, 10, "off"), enabled=False)
-    made = timeline(
+    output = timeline(
         low=[item(1, 0, 50, "low", begins=7), item(2, 60, 40, "late")], high=[over, off], s1=[item(5, 0, 90)]
     )
 
     def seen(frame: int) -> tuple[str, int] | None:
-        found = shown_at(made, frame)
-        return (found.item.name, found.file_frame) if found is not None else None
+        result = shown_at(output, frame)
+        return (result.item.name, result.file_frame) if result is not None else None
 
     assert [seen(at) for at in (0, 29, 30, 40, 55, 65)] == [
         ("low", 7),
@@ -64,14 +64,14 @@ def test_the_topmost_that_is_switched_on_is_seen() -> None:
         None,
         ("late", 5),
     ]
-    dark = replace(made, tracks=(replace(made.tracks[0], enabled=False), *made.tracks[1:]))
+    dark = replace(output, tracks=(replace(output.tracks[0], enabled=False), *output.tracks[1:]))
     assert shown_at(dark, 10) is None
-    assert [next_cut(made, at) for at in (0, 30, 100, 89)] == [30, 40, 100, 90]
-    assert [next_cut(made, at, back=True) for at in (0, 30, 100)] == [0, 0, 90]
-    found = next_item(made, 0, lambda track, _item: track.kind == PICTURE)
-    assert found is not None and found[1].name == "over"
-    assert next_item(made, 60, lambda _track, each: each.name == "low", back=True) is not None
-    assert next_item(made, 60, lambda _track, each: each.name == "late") is None
+    assert [next_cut(output, at) for at in (0, 30, 100, 89)] == [30, 40, 100, 90]
+    assert [next_cut(output, at, back=True) for at in (0, 30, 100)] == [0, 0, 90]
+    result = next_item(output, 0, lambda track, _item: track.kind == PICTURE)
+    assert result is not None and result[1].name == "over"
+    assert next_item(output, 60, lambda _track, each: each.name == "low", back=True) is not None
+    assert next_item(output, 60, lambda _track, each: each.name == "late") is None
 
 
 class Counting:
@@ -90,13 +90,13 @@ def test_each_sample_is_the_one_that_belongs_to_its_picture(rate: Fraction) -> N
     """However it is asked for in blocks, a sample is the media's at the same moment as the picture, to the sample."""
     clips = [item(1, 10, 40, "two", begins=20, rate=rate), item(2, 50, 30, "one", begins=5, rate=rate)]
     fast = replace(item(3, 90, 20, "fast"), speed=Fraction(2))
-    made = timeline(rate, p=[], s1=[*clips, fast])
+    result = timeline(rate, p=[], s1=[*clips, fast])
     sources = {"two": Counting(2), "one": Counting(1), "fast": Counting(2)}
     per_frame, total = SAMPLE_RATE / rate, int(110 * SAMPLE_RATE / rate)
     blocks, first = [], 0
     while first < total:
         count = min(960, total - first)
-        blocks.append(mixed(made, first, count, lambda media: sources[media.name]))
+        blocks.append(mixed(result, first, count, lambda media: sources[media.name]))
         first += count
     heard = np.concatenate(blocks) * 2**23
     for clip in clips:
@@ -118,7 +118,7 @@ def test_states_are_kept_the_last_twenty_and_none_is_lost(tmp_path: Path, monkey
         keep(path, state)
     kept = earlier(path)
     assert len(kept) == KEPT_STATES
-    assert [read_timeline(each, Fraction(25)).tracks[0].items[0].at for each in kept] == list(
+    assert [read_timeline(element, Fraction(25)).tracks[0].items[0].at for element in kept] == list(
         range(KEPT_STATES + 4, 4, -1)
     )
     assert read_timeline(path, Fraction(25)).tracks[0].items[0].at == KEPT_STATES + 5
@@ -156,14 +156,14 @@ def killed_while_editing(folder: Path, moments: int, seed: int = 1) -> int:
     for _ in range(moments):
         process = subprocess.Popen([sys.executable, "-c", EDITING, str(path)], stdout=subprocess.PIPE, text=True)
         assert process.stdout is not None
-        said = [process.stdout.readline()]
+        text = [process.stdout.readline()]
         time.sleep(rng.random() * 0.1)
         process.send_signal(signal.SIGKILL)
-        said += process.stdout.readlines()
+        text += process.stdout.readlines()
         process.wait()
-        last = int([line for line in said if line.endswith("\n")][-1])
-        found = read_timeline(path, Fraction(25)).tracks[0].items[0].at
-        wrong += found not in (last, last + 1)
+        last = int([line for line in text if line.endswith("\n")][-1])
+        result = read_timeline(path, Fraction(25)).tracks[0].items[0].at
+        wrong += result not in (last, last + 1)
         for state in earlier(path):
             read_timeline(state, Fraction(25))  # whole, each of them
     return wrong

@@ -71,7 +71,7 @@ def judge(library: Library, lines: list[str], outcome: Outcome) -> None:
             if (ident, rest[1]) in seen:
                 outcome.doubled.append(line)
             seen.add((ident, rest[1]))
-        elif not any(said.n == int(rest[2]) and said.number == number for said in library.remarks(ident)):
+        elif not any(text.n == int(rest[2]) and text.number == number for text in library.remarks(ident)):
             outcome.missing.append(line)
 
 
@@ -94,9 +94,9 @@ def killed(rounds: int, folder: Path, seed: int = 1) -> Outcome:
         lines = [line for line in (first + one.stdout.read()).splitlines(keepends=True) if line.endswith("\n")]
         one.wait()
         outcome.kills += 1
-        found = check(place)
-        if not found.whole:
-            outcome.unsound.append(f"after kill {number + 1}: {found.troubles[0]}")
+        result = check(place)
+        if not result.whole:
+            outcome.unsound.append(f"after kill {number + 1}: {result.troubles[0]}")
         judge(library, lines, outcome)
         for stray in folder.glob("*.db"):
             if stray != place and not check(stray).whole:
@@ -120,8 +120,8 @@ def written(place: str, people: list[str], saves: int, folder: Path, library: Li
     ]
     lines: list[str] = []
     for one in running:
-        said, _ = one.communicate()
-        lines += said.splitlines()
+        text, _ = one.communicate()
+        lines += text.splitlines()
         if one.returncode:
             outcome.unsound.append(f"a writer ended with {one.returncode}")
     outcome.seconds = time.monotonic() - begun
@@ -129,8 +129,8 @@ def written(place: str, people: list[str], saves: int, folder: Path, library: Li
     every = library.revisions(ident)
     if len(every) - before != outcome.acknowledged:
         outcome.doubled.append(f"{len(every) - before} revisions, {outcome.acknowledged} acknowledged")
-    for each in every:
-        library.stored(ident, each.number)  # raises where one does not match its hash
+    for item in every:
+        library.stored(ident, item.number)  # raises where one does not match its hash
     return outcome
 
 
@@ -176,9 +176,9 @@ def stopped(rounds: int, server: PrivateServer, house: str, here: AtHand, chance
     here.join()
     outcome.acknowledged = len(hashes)
     on_server = [revision.hash for revision in open_server(server.url("Odo", house)).revisions(ident)]
-    outcome.missing = [each for each in hashes if each not in on_server]
-    outcome.doubled = [each for each in hashes if on_server.count(each) > 1]
-    if {each.hash for each in here.revisions(ident)} != set(on_server) or here.unsent():
+    outcome.missing = [item for item in hashes if item not in on_server]
+    outcome.doubled = [item for item in hashes if on_server.count(item) > 1]
+    if {item.hash for item in here.revisions(ident)} != set(on_server) or here.unsent():
         outcome.unsound.append("the room and the server differ")
     outcome.seconds = time.monotonic() - begun
     return outcome

@@ -35,12 +35,12 @@ def quiet(level: float) -> Template:
 @pytest.fixture
 def own_server() -> Iterator[tuple[PrivateServer, str]]:
     """A server that a test may stop, with a library set up on it."""
-    made = PrivateServer()
-    made.start()
-    made.database("house")
-    set_up(made.url("keeper", "house"), {"Runa": "editor", "Odo": "editor", "Tamsin": "approver"})
-    yield made, "house"
-    made.close()
+    result = PrivateServer()
+    result.start()
+    result.database("house")
+    set_up(result.url("keeper", "house"), {"Runa": "editor", "Odo": "editor", "Tamsin": "approver"})
+    yield result, "house"
+    result.close()
 
 
 def room(server: PrivateServer, house: str, person: str, folder: Path, monkeypatch: pytest.MonkeyPatch) -> AtHand:
@@ -102,8 +102,8 @@ def test_work_goes_on_while_the_server_is_away(
     other = here.save_new(edited(HD, Edit("name", "Off the line")), "house", "").template_id
     assert here.stored(ident, 2).template == quiet(-20.0) and here.count(Search(words=("off", "line"))) == 1
     job = here.record_job("Away job", tmp_path, here.stored(ident, second.number))
-    assert [each.title for each in here.jobs()] == ["Away job"]
-    made = HandoverRecord(
+    assert [item.title for item in here.jobs()] == ["Away job"]
+    output = HandoverRecord(
         id="h1",
         job="Away job",
         template_id=ident,
@@ -117,9 +117,9 @@ def test_work_goes_on_while_the_server_is_away(
         time=second.time,
         looked="room 12, of Wren",
     )
-    here.record_handover(made)
-    here.record_handover(made)
-    assert here.handovers_from(ident) == [made] and "the hand-over of EP04.mxf" in here.unsent()[-1].words
+    here.record_handover(output)
+    here.record_handover(output)
+    assert here.handovers_from(ident) == [output] and "the hand-over of EP04.mxf" in here.unsent()[-1].words
     with pytest.raises(Away, match="drafts and jobs go on meanwhile"):
         here.review(ident, 2, "propose")
     assert [one.act for one in here.unsent()] == ["save revision", "save revision", "save new", "job", "handover"]
@@ -130,8 +130,8 @@ def test_work_goes_on_while_the_server_is_away(
     odo.save_new(edited(HD, Edit("name", "off the LINE")), "house", "first come")
     here.join()
     assert here.unsent() == []
-    found = {revision.number: (revision.author, revision.parent, revision.note) for revision in here.revisions(ident)}
-    assert found == {
+    result = {revision.number: (revision.author, revision.parent, revision.note) for revision in here.revisions(ident)}
+    assert result == {
         1: ("Runa", None, "first"),
         2: ("Odo", 1, "meanwhile"),
         3: ("Runa", 1, "on the train"),
@@ -141,10 +141,10 @@ def test_work_goes_on_while_the_server_is_away(
     assert [open_draft.number for open_draft in here.open_drafts(ident)] == [4, 2]  # to be merged, as any two
     assert here.common_base(ident, 4, 2) == 1
     assert here.summary(other).name == "Off the line (Runa)" and here.named("Off the line", "house") is not None
-    assert [(each.id, each.revision) for each in odo.jobs()] == [(job.id, 4)]
-    assert odo.handovers_from(ident) == [replace(made, revision=4)]
-    on_server = {each.number: each.hash for each in odo.revisions(ident)}
-    assert {each.number: each.hash for each in here.revisions(ident)} == on_server
+    assert [(item.id, item.revision) for item in odo.jobs()] == [(job.id, 4)]
+    assert odo.handovers_from(ident) == [replace(output, revision=4)]
+    on_server = {item.number: item.hash for item in odo.revisions(ident)}
+    assert {item.number: item.hash for item in here.revisions(ident)} == on_server
     odo.close()
     here.close()
 
@@ -206,7 +206,7 @@ def test_what_the_server_refuses_stays_here_and_says_why(
     here.send()
     assert here.unsent() == []
     for library in (here, odo):
-        chain = [(each.number, each.note, each.parent) for each in library.revisions(ident)]
+        chain = [(item.number, item.note, item.parent) for item in library.revisions(ident)]
         assert chain == [
             (6, "third", 5),
             (5, "made of it", 4),
@@ -274,6 +274,6 @@ def test_entries_of_the_house_wait_and_arrive_as_templates_do(
     assert runa.entry(rule.uid).entry == rule and runa.stored(ident).template.house == (hidden,)
     with pytest.raises(LibraryError):
         odo.entry(rule.uid)  # on Runa's own shelf
-    assert rule.uid not in in_use(odo) and [each.ident for each in listed(odo, "naming") if each.entry.uid] == []
+    assert rule.uid not in in_use(odo) and [item.ident for item in listed(odo, "naming") if item.entry.uid] == []
     for library in (odo, runa, here):
         library.close()

@@ -46,16 +46,16 @@ def ident(server: PrivateServer, house: str) -> str:
     Tamsin approves, Runa edits.
     """
     runa, tamsin = (open_server(server.url(name, house)) for name in ("Runa", "Tamsin"))
-    made = runa.save_new(HD, "house", "").template_id
-    runa.review(made, 1, "propose")
-    tamsin.review(made, 1, "approve")
-    tamsin.save_revision(made, quiet(-14), "")
-    tamsin.review(made, 2, "propose")
-    runa.save_revision(made, quiet(-12), "", parent=1)
+    result = runa.save_new(HD, "house", "").template_id
+    runa.review(result, 1, "propose")
+    tamsin.review(result, 1, "approve")
+    tamsin.save_revision(result, quiet(-14), "")
+    tamsin.review(result, 2, "propose")
+    runa.save_revision(result, quiet(-12), "", parent=1)
     runa.save_new(edited(quiet(-10), Edit("name", "Secret")), "own", "", ident="secret")
     runa.close()
     tamsin.close()
-    return made
+    return result
 
 
 def quiet(level: float) -> Template:
@@ -174,8 +174,8 @@ def test_what_each_role_tries_is_refused(server: PrivateServer, house: str, iden
             if person == "keeper" and first:
                 continue
             attack = statement.replace("{id}", ident).replace("{{", "{").replace("}}", "}")
-            said = tried(server, house, person, *first, attack)
-            assert said and not any(slip in said for slip in SLIPS), (person, statement, said)
+            text = tried(server, house, person, *first, attack)
+            assert text and not any(slip in text for slip in SLIPS), (person, statement, text)
     assert whole(ivo, ident) == before
     assert tried(server, house, "Wren", "SELECT pg_advisory_lock(7461)") == ""  # an open session's lock stops nobody
     with psycopg.connect(server.url("Tamsin", house)) as raw:
@@ -288,8 +288,8 @@ def test_nothing_in_a_session_stands_before_what_is_ours(server: PrivateServer, 
             "CREATE TRIGGER a AFTER UPDATE ON shelf FOR EACH ROW EXECUTE FUNCTION public.quarry_shelved()",
         ),
     ):
-        said = tried(server, house, person, *statements)
-        assert "permission denied" in said, (statements, said)
+        text = tried(server, house, person, *statements)
+        assert "permission denied" in text, (statements, text)
     comment = REVIEW.format(id=ident, number=3, act="comment", state="", person="Runa")
     columns = "(id bigint, act text, tab text, row_key text, what jsonb)"
     public = comment.replace("review ", "public.review ")
@@ -309,12 +309,12 @@ def test_a_reader_stops_no_save_and_a_server_set_up_before_is_mended(
     keeper = server.url("keeper", house)
     tried(server, house, "keeper", "COMMENT ON FUNCTION quarry_guard() IS NULL")
     tried(server, house, "keeper", "ALTER FUNCTION quarry_heads() SET search_path = public")
-    assert any(each.startswith("mended") for each in set_up(keeper, {}).told)
+    assert any(item.startswith("mended") for item in set_up(keeper, {}).told)
     tried(server, house, "keeper", "ALTER TABLE review DISABLE TRIGGER USER")
     poisoned = REVIEW.format(id=ident, number=1, act="comment", state="", person="Runa")
     assert tried(server, house, "keeper", poisoned.replace("max(n) + 1", "max(2147483647)")) == ""
-    told = "\n".join(set_up(keeper, {}).told)
-    assert "mended" not in told and "remark 2147483647 is out of count" in told
+    lines = "\n".join(set_up(keeper, {}).told)
+    assert "mended" not in lines and "remark 2147483647 is out of count" in lines
     runa.close()
 
 
@@ -337,7 +337,7 @@ def test_a_bad_row_that_is_there_already_is_shown_as_bad_and_the_rest_goes_on(
     assert listed[ident].damaged and not listed[good].damaged
     at_hand = AtHand(server.url("Odo", house), "Odo")
     at_hand.join()
-    assert {each.id for each in at_hand.summaries()} == {ident, good} and at_hand.stored(good).template.name == "Good"
+    assert {item.id for item in at_hand.summaries()} == {ident, good} and at_hand.stored(good).template.name == "Good"
     at_hand.close()
     odo.close()
 
@@ -392,7 +392,7 @@ def test_every_object_of_the_server_has_its_stated_right(server: PrivateServer, 
         assert definer or name == "quarry_never"
     heads = {"template_heads", "revision_heads", "review_heads", "revision_never", "review_never"}
     assert triggers == {name for _, name, _ in TRIGGERS} | heads
-    assert policies == {policy[:3] for policy in POLICIES} and shut == {each[0] for each in POLICIES}
+    assert policies == {policy[:3] for policy in POLICIES} and shut == {item[0] for item in POLICIES}
 
 
 def _columns_in_order(what: str) -> str:

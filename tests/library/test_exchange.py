@@ -64,43 +64,43 @@ def kept(template: Template, number: int = 1) -> StoredTemplate:
 @given(templates())
 @settings(max_examples=100, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
 def test_any_template_goes_out_and_in_to_the_same_hash(template: Template) -> None:
-    found = imported(json.loads(exported(template)))
-    assert found.genuine is True and content_hash(found.template) == content_hash(template)
-    assert found.template == template and compared(template, found.template) == []
+    result = imported(json.loads(exported(template)))
+    assert result.genuine is True and content_hash(result.template) == content_hash(template)
+    assert result.template == template and compared(template, result.template) == []
 
 
 @given(st.lists(templates(), min_size=1, max_size=4))
 @settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
 def test_a_bundle_gives_back_what_was_put_in(tmp_path_factory: pytest.TempPathFactory, several: list[Template]) -> None:
     path = tmp_path_factory.mktemp("bundle") / "some.zip"
-    export_bundle([kept(each) for each in several], path)
-    found = offered(path)
-    assert [each.found.template for each in found if each.found] == several and len(
-        {e.member.lower() for e in found}
+    export_bundle([kept(item) for item in several], path)
+    result = offered(path)
+    assert [item.found.template for item in result if item.found] == several and len(
+        {e.member.lower() for e in result}
     ) == len(several)
-    assert added_to(path, [kept(several[0])]) == (len({each.name for each in several}), 1)
-    names = {each.found.template.name for each in offered(path) if each.found}
-    assert names == {each.name for each in several}
+    assert added_to(path, [kept(several[0])]) == (len({item.name for item in several}), 1)
+    names = {item.found.template.name for item in offered(path) if item.found}
+    assert names == {item.name for item in several}
 
 
 def mutated(data: bytes, chance: random.Random) -> bytes:
     """Return data with a few bytes turned, cut out, doubled or swapped for another place's."""
-    made = bytearray(data)
+    result = bytearray(data)
     for _ in range(chance.randrange(1, 6)):
-        at = chance.randrange(len(made)) if made else 0
+        at = chance.randrange(len(result)) if result else 0
         kind = chance.randrange(5)
         if kind == 0:
-            made[at : at + 1] = bytes([chance.randrange(256)])
+            result[at : at + 1] = bytes([chance.randrange(256)])
         elif kind == 1:
-            del made[at : at + chance.randrange(1, 60)]
+            del result[at : at + chance.randrange(1, 60)]
         elif kind == 2:
-            made[at:at] = made[at : at + chance.randrange(1, 200)]
+            result[at:at] = result[at : at + chance.randrange(1, 200)]
         elif kind == 3:
-            other = chance.randrange(len(made)) if made else 0
-            made[at : at + 8] = made[other : other + 8]
+            other = chance.randrange(len(result)) if result else 0
+            result[at : at + 8] = result[other : other + 8]
         else:
-            made = made[:at]
-    return bytes(made)
+            result = result[:at]
+    return bytes(result)
 
 
 def test_mutated_files_are_refused_or_read_and_nothing_else_happens(tmp_path: Path, library: FileLibrary) -> None:
@@ -116,10 +116,10 @@ def test_mutated_files_are_refused_or_read_and_nothing_else_happens(tmp_path: Pa
         path = inside / ("one.zip" if number % 2 else "one.json")
         path.write_bytes(mutated(bundle if number % 2 else text, chance))
         try:
-            for each in offered(path):
+            for item in offered(path):
                 read += 1
                 for shelf in ("own", "house"):
-                    meets = collision(library, each, shelf)
+                    meets = collision(library, item, shelf)
                     assert meets.decisions
         except ExchangeError as error:
             refused += 1
@@ -136,10 +136,10 @@ def test_names_in_a_bundle_lead_nowhere(tmp_path: Path, library: FileLibrary) ->
         for name in ("../../outside.json", "/etc/outside.json", "C:\\outside.json", "a/../../b.json"):
             bundle.writestr(name, exported(edited(BASES[0], Edit("name", name[:20]))))
         bundle.writestr("zeros.json", b" " * 9_000_000)
-    found = offered(path)
-    assert [bool(each.found) for each in found] == [True] * 4 + [False]
-    for each in found:
-        take(library, each, "own", "take" if each.found else "leave", path.name)
+    result = offered(path)
+    assert [bool(item.found) for item in result] == [True] * 4 + [False]
+    for item in result:
+        take(library, item, "own", "take" if item.found else "leave", path.name)
     assert library.count() == 4
     assert (
         not [p for p in tmp_path.rglob("*") if "outside" in p.name] and not (tmp_path.parent / "outside.json").exists()

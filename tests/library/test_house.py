@@ -102,17 +102,17 @@ def test_entries_are_reviewed_revised_and_put_aside_as_templates_are(place: tupl
     with pytest.raises(NameTaken):
         put(tamsin, own_copy(bay, "bay 9"), "house", "")
     assert runa.save_new(edited(HD, Edit("name", "Bay 9")), "house", "").number == 1  # a template may be called so too
-    assert [each.name for each in runa.page(Search(kind="monitor"))] == ["Bay 9"]
-    assert all(each.kind == "template" for each in runa.page())
+    assert [item.name for item in runa.page(Search(kind="monitor"))] == ["Bay 9"]
+    assert all(item.kind == "template" for item in runa.page())
     with pytest.raises(LibraryError):
         runa.stored(bay.uid)
     with pytest.raises(LibraryError):
         runa.save_revision(bay.uid, own_copy(bay), "")
-    mine = next(each for each in listed(runa, "monitor") if each.ident == bay.uid)
+    mine = next(item for item in listed(runa, "monitor") if item.ident == bay.uid)
     assert (mine.shelf, mine.revision, mine.state) == ("house", 2, "draft")
-    assert sum(each.shelf == BUILT_IN for each in listed(runa, "monitor")) == len(monitors())
+    assert sum(item.shelf == BUILT_IN for item in listed(runa, "monitor")) == len(monitors())
     tamsin.put_aside(bay.uid)
-    assert bay.uid not in in_use(runa) and [each.ident for each in listed(runa, "monitor", aside=True)] == [bay.uid]
+    assert bay.uid not in in_use(runa) and [item.ident for item in listed(runa, "monitor", aside=True)] == [bay.uid]
     tamsin.bring_back(bay.uid)
     assert entry_named(runa, "Bay 9").ident == bay.uid
     with pytest.raises(NotUnderstood):
@@ -174,15 +174,15 @@ def test_what_is_newer_in_the_house_is_a_finding_whose_remedy_takes_it() -> None
     four = checked({**stored_entry(layout), "channels": [*stored_entry(layout)["channels"], bars, bars]})
     fifty = checked({**stored_entry(bay), "accepts": [*stored_entry(bay)["accepts"][:1]], "peak_cd_m2": 300})
     now = HouseEntries((four, fifty))
-    assert not [each for each in evaluate(template).findings if each.code == "entry_newer"]
-    entry_named = {each.where: each for each in evaluate(template, house=now).findings if each.code == "entry_newer"}
+    assert not [item for item in evaluate(template).findings if item.code == "entry_newer"]
+    entry_named = {item.where: item for item in evaluate(template, house=now).findings if item.code == "entry_newer"}
     assert set(entry_named) == {"monitor", "sound"} and "peak cd m2 nothing → 300" in entry_named["monitor"].text
     for finding in entry_named.values():
         assert finding.remedy is not None
         template = edited(template, *finding.remedy.edits)
     assert template.house == tuple(sorted((four, fifty), key=lambda entry: entry.id))
     assert template.deliveries[0].layout == four.id  # everywhere it is named
-    assert not [each for each in evaluate(template, house=now).findings if each.code == "entry_newer"]
+    assert not [item for item in evaluate(template, house=now).findings if item.code == "entry_newer"]
 
 
 def test_settings_offer_what_the_house_has_by_name() -> None:
@@ -190,15 +190,15 @@ def test_settings_offer_what_the_house_has_by_name() -> None:
     slow = checked({"entry": "codec", "uid": "c0dec001", "name": "House lossless", "base": "ffv1"})
     small = checked({"entry": "codec", "uid": "c0dec002", "name": "House DV", "base": "dv25"})  # cannot hold HD
     house = HouseEntries((bay, slow, small))
-    [monitor] = [each for each in settings_on(HD, "monitor", house) if each.place == "monitor.monitor"]
+    [monitor] = [item for item in settings_on(HD, "monitor", house) if item.place == "monitor.monitor"]
     assert "Bay 2 grading monitor (the house's)" in monitor.choices
     chosen = with_setting(HD, monitor, "bay 2 grading monitor (the house's)")
     assert chosen.monitor is not None and chosen.monitor.monitor == bay.id and chosen.house == (bay,)
-    [codec] = [each for each in settings_on(HD, "intermediate", house) if each.place == "intermediate.codec"]
+    [codec] = [item for item in settings_on(HD, "intermediate", house) if item.place == "intermediate.codec"]
     assert "House lossless" in codec.choices and "House DV" not in codec.choices
     rates = [mbps(known("codec")[codec.parse(name)], HD.working.format) for name in codec.choices]
     assert rates == sorted(rates)
-    [there] = [each for each in settings_on(chosen, "monitor") if each.place == "monitor.monitor"]
+    [there] = [item for item in settings_on(chosen, "monitor") if item.place == "monitor.monitor"]
     assert there.text in there.choices and there.parse(there.text) == bay.id  # without the house it is still said
 
 
@@ -217,7 +217,7 @@ def test_entries_go_to_a_server_and_back(tmp_path: Path, server: PrivateServer, 
         f"INSERT INTO template (id, name, name_key, shelf, owner, created, kind) VALUES ('{{}}', 'L', '{{}}/l', {row},"
         " '{}')"
     )
-    said = (
+    text = (
         "INSERT INTO revision (template_id, number, author, time, note, state, hash, body, summary, ident) SELECT"
         " 'lamp0002', 1, 'Runa', time, '', 'draft', hash, body, summary, 'i' FROM revision WHERE template_id = '{}' AND"
         " number = 1"
@@ -226,8 +226,8 @@ def test_entries_go_to_a_server_and_back(tmp_path: Path, server: PrivateServer, 
         for statements in (
             [begun.format("lamp0001", "lamp", "lamp")],
             [begun.format("lamp0002", "sound", "monitor")],
-            [begun.format("lamp0002", "sound", "sound"), said.format(bay.uid)],
-            [begun.format("lamp0002", "monitor", "monitor"), said.format(bay.uid)],
+            [begun.format("lamp0002", "sound", "sound"), text.format(bay.uid)],
+            [begun.format("lamp0002", "monitor", "monitor"), text.format(bay.uid)],
         ):
             with pytest.raises(psycopg.errors.CheckViolation):
                 for statement in statements:

@@ -109,13 +109,13 @@ def test_a_full_disk_is_said_and_leaves_nothing_half(tmp_path: Path) -> None:
         cwd=ROOT,
         env={"PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "HOME": str(tmp_path), "PATH": "/usr/bin:/bin"},
     )
-    said = dict(line.split(" ", 1) for line in done.stdout.splitlines())
+    words = dict(line.split(" ", 1) for line in done.stdout.splitlines())
     assert done.returncode == 0, done.stderr
-    assert {act for act, text in said.items() if text.startswith("said:")} >= {"save", "backup", "table"}, said
-    assert all(word in said["save"] for word in ("library.db",)), said
+    assert {act for act, text in words.items() if text.startswith("said:")} >= {"save", "backup", "table"}, words
+    assert all(word in words["save"] for word in ("library.db",)), words
     assert list(folder.iterdir()) == [folder / "all.zip"] or not list(folder.iterdir())
-    found = check(place)
-    assert found.whole and found.revisions == 21 + int(said["saved"])
+    result = check(place)
+    assert result.whole and result.revisions == 21 + int(words["saved"])
 
 
 def test_good_revisions_are_rescued_from_torn_pages(tmp_path: Path) -> None:
@@ -135,12 +135,12 @@ def test_good_revisions_are_rescued_from_torn_pages(tmp_path: Path) -> None:
         data[number * page : (number + 1) * page] = bytes(chance.randrange(256) for _ in range(page))
     torn = tmp_path / "torn.db"
     torn.write_bytes(data)
-    found = check(torn)
-    assert not found.whole
+    result = check(torn)
+    assert not result.whole
     done = rescued(torn, tmp_path / "rescued.db", "Runa")
-    assert check(done.place).whole and done.revisions >= found.sound > 10
+    assert check(done.place).whole and done.revisions >= result.sound > 10
     again = open_library(done.place, "Runa")
-    after = {(each.id, r.number): r.hash for each in again.summaries() for r in again.revisions(each.id)}
+    after = {(item.id, r.number): r.hash for item in again.summaries() for r in again.revisions(item.id)}
     assert after.items() <= before.items() and len(after) == done.revisions
     assert 1 <= done.lost <= len(before) - len(after)
     again.close()
@@ -148,11 +148,11 @@ def test_good_revisions_are_rescued_from_torn_pages(tmp_path: Path) -> None:
 
 
 def _everything(library: LibraryReader) -> list[object]:
-    found: list[object] = [library.defaults()]
+    result: list[object] = [library.defaults()]
     for summary in library.summaries():
-        found += [summary, library.revisions(summary.id), library.remarks(summary.id)]
-        found += [library.stored(summary.id, r.number).template for r in library.revisions(summary.id)]
-    return [*found, library.jobs()]
+        result += [summary, library.revisions(summary.id), library.remarks(summary.id)]
+        result += [library.stored(summary.id, r.number).template for r in library.revisions(summary.id)]
+    return [*result, library.jobs()]
 
 
 def test_a_library_moves_to_a_server_and_back_with_every_hash_and_date(
@@ -178,8 +178,8 @@ def test_a_library_moves_to_a_server_and_back_with_every_hash_and_date(
     empty = open_library(tmp_path / "empty.db", "Runa")
     with pytest.raises(LibraryError, match=r"does not allow|already"):
         carried(first, runa)  # an editor may not write in others' names
-    for each in (first, back, runa, keeper, empty):
-        each.close()
+    for item in (first, back, runa, keeper, empty):
+        item.close()
 
 
 def _keeper(server: PrivateServer, house: str) -> LibraryReader:

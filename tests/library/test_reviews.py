@@ -38,8 +38,8 @@ def test_approval_takes_another_person_and_jobs_start_from_what_is_approved(libr
         library.review(ident, 1, "approve")
     odo.review(ident, 1, "approve", "checked on bay 2")
     second = odo.save_revision(ident, quiet(-20.0), "", parent=1)
-    found = library.summary(ident)
-    assert (found.approved, found.latest.number, found.latest.state, found.for_jobs) == (1, 2, "draft", 1)
+    result = library.summary(ident)
+    assert (result.approved, result.latest.number, result.latest.state, result.for_jobs) == (1, 2, "draft", 1)
     assert second.changed == 1 and second.parent == 1
     odo.review(ident, 2, "propose")
     library.review(ident, 2, "send back", "why −20?")
@@ -48,15 +48,15 @@ def test_approval_takes_another_person_and_jobs_start_from_what_is_approved(libr
     library.review(ident, 2, "approve")
     assert library.summary(ident).for_jobs == 2
     library.review(ident, 2, "withdraw", "the mixer disagreed")
-    found = library.summary(ident)
-    assert (found.approved, found.latest.number, found.for_jobs) == (1, 1, 1)  # the one before stands again
-    told = [(remark.act, remark.person, remark.note) for remark in library.remarks(ident)]
-    assert told[0] == ("withdraw", "Runa", "the mixer disagreed") and told[-1] == (
+    result = library.summary(ident)
+    assert (result.approved, result.latest.number, result.for_jobs) == (1, 1, 1)  # the one before stands again
+    lines = [(remark.act, remark.person, remark.note) for remark in library.remarks(ident)]
+    assert lines[0] == ("withdraw", "Runa", "the mixer disagreed") and lines[-1] == (
         "propose",
         "Runa",
         "for the new season",
     )
-    assert len(told) == 7
+    assert len(lines) == 7
     with sqlite3.connect(library.place) as raw, pytest.raises(sqlite3.IntegrityError, match="never changes"):
         raw.execute("UPDATE review SET state = 'approved'")
     odo.close()
@@ -71,8 +71,8 @@ def test_stops_are_answered_before_they_are_approved(library: FileLibrary) -> No
         with pytest.raises(StopsUnanswered, match="There is no drop-frame at 25") as refusal:
             odo.review(ident, 1, "approve", answers=answers)
         assert len(refusal.value.stops) == 1 and library.revisions(ident)[0].state == "in review"
-    said = odo.review(ident, 1, "approve", "seen", answers=("the count is made by hand",))
-    assert "Answered: the count is made by hand" in said.note and said.note.startswith("seen")
+    text = odo.review(ident, 1, "approve", "seen", answers=("the count is made by hand",))
+    assert "Answered: the count is made by hand" in text.note and text.note.startswith("seen")
     odo.close()
 
 
@@ -115,7 +115,7 @@ def test_a_draft_does_not_rename_what_is_approved(library: FileLibrary) -> None:
     library.put_aside(other)
     library.review(ident, 2, "approve")
     assert library.summary(ident).name == "Summer HD"
-    assert [each.id for each in library.page(Search(aside=True))] == [other]
+    assert [item.id for item in library.page(Search(aside=True))] == [other]
     with pytest.raises(NameTaken):
         library.bring_back(other)
 
@@ -134,7 +134,7 @@ def test_two_drafts_are_kept_and_merged(library: FileLibrary) -> None:
     both = merge(HD, mine, theirs)
     assert not both.conflicts
     library.save_revision(ident, both.template, "both", parent=3, merged=2)
-    assert [each.number for each in library.open_drafts(ident)] == [4]
+    assert [item.number for item in library.open_drafts(ident)] == [4]
     assert library.authors(ident, 4) == {"Runa", "Odo"}  # authorship follows what it was made of
     library.review(ident, 4, "propose")
     with pytest.raises(LibraryError, match="Odo, one of its authors, may not approve it"):
@@ -144,8 +144,8 @@ def test_two_drafts_are_kept_and_merged(library: FileLibrary) -> None:
     later = odo.save_revision(ident, quiet(-12.0), "", parent=4).number
     assert library.authors(ident, later) == {"Odo"}  # what was approved is nobody's draft any more
     wren.close()
-    made = library.stored(ident, 4).template
-    assert made.sound.line_up_dbfs == -20.0 and made.working.format.encoding.bit_depth == 8
+    result = library.stored(ident, 4).template
+    assert result.sound.line_up_dbfs == -20.0 and result.working.format.encoding.bit_depth == 8
     odo.close()
 
 
@@ -163,7 +163,7 @@ def test_pages_hold_what_the_whole_list_holds(library: FileLibrary) -> None:
     for number in range(25):
         library.save_new(edited(HD, Edit("name", f"Show {number:02d} 100%_off")), "house" if number % 2 else "own", "")
     whole = library.summaries()
-    paged = [each for at in range(0, 30, 7) for each in library.page(Search(), at, 7)]
+    paged = [item for at in range(0, 30, 7) for item in library.page(Search(), at, 7)]
     assert paged == whole and library.count() == 25 == len(library.identities())
     assert library.count(Search(words=("show", "07"))) == 1
     assert library.count(Search(words=("100%_o",))) == 25 and library.count(Search(words=("100x",))) == 0
@@ -204,8 +204,8 @@ def test_a_library_of_the_first_format_is_brought_up(library: FileLibrary, tmp_p
         ):
             connection.execute(sa.text(f"INSERT INTO main.{table} SELECT {columns} FROM now.{table}"))
     opened = open_library(place, "Runa")
-    found = opened.summaries()[0]
-    assert (found.latest.number, found.latest.state, found.approved, found.latest.parent) == (2, "approved", 2, 1)
+    result = opened.summaries()[0]
+    assert (result.latest.number, result.latest.state, result.approved, result.latest.parent) == (2, "approved", 2, 1)
     assert opened.stored(ident, 1).template == HD
     with sqlite3.connect(place) as raw:
         assert raw.execute("PRAGMA journal_mode").fetchone()[0] == "wal"
@@ -250,7 +250,7 @@ def test_a_merge_takes_each_side_and_invents_nothing(left: list[Edit], right: li
     assert merge(LAMP, mine, LAMP).template == mine and merge(LAMP, LAMP, theirs).template == theirs
     assert merge(LAMP, mine, mine).template == mine
     both, other = merge(LAMP, mine, theirs), merge(LAMP, theirs, mine)
-    assert {conflict.place for conflict in both.conflicts} == {each.place for each in other.conflicts}
+    assert {conflict.place for conflict in both.conflicts} == {item.place for item in other.conflicts}
     if not both.conflicts:
         assert both.template == other.template
     values, base = flattened(both.template), flattened(LAMP)
@@ -259,15 +259,15 @@ def test_a_merge_takes_each_side_and_invents_nothing(left: list[Edit], right: li
         assert value in (a.get(place), b.get(place)), place
         if a.get(place) == base.get(place) and not any(place.startswith(c.place) for c in both.conflicts):
             assert value == b.get(place), place
-    chosen = merge(LAMP, mine, theirs, {each.place: "mine" for each in both.conflicts}).template
+    chosen = merge(LAMP, mine, theirs, {item.place: "mine" for item in both.conflicts}).template
     assert flattened(chosen) == flattened(other.template)  # to choose mine is to be asked from the other side
 
 
 def test_a_merge_that_cannot_be_says_so() -> None:
     mine = edited(LAMP, Edit("working.format.scan", "psf"))
     theirs = edited(LAMP, Edit("working.format.field_order", "bottom"))
-    found = merge(LAMP, mine, theirs)
-    assert [conflict.place for conflict in found.conflicts] == [
+    result = merge(LAMP, mine, theirs)
+    assert [conflict.place for conflict in result.conflicts] == [
         "working.format.scan"
     ]  # one decision, not two that clash
     base = edited(LAMP, Edit("working.format.scan", "progressive"))
@@ -285,7 +285,7 @@ def test_what_a_difference_does_is_what_evaluating_shows() -> None:
         "Progressive",
     )
     assert rows[0].effect == effect(
-        *(evaluate(each, remedies=False) for each in (HD, wide))
+        *(evaluate(item, remedies=False) for item in (HD, wide))
     )  # one difference: its effect is the whole
     grades = [
         (a.grade, b.grade) for a, b in zip(evaluate(HD).links, evaluate(wide).links, strict=True) if a.grade != b.grade

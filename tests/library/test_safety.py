@@ -29,8 +29,8 @@ def filled(place: Path, count: int = 6) -> Library:
 
 def test_a_whole_library_is_said_to_be(tmp_path: Path) -> None:
     filled(tmp_path / "library.db").close()
-    found = check(tmp_path / "library.db")
-    assert found.whole and (found.templates, found.revisions, found.sound) == (1, 6, 6)
+    result = check(tmp_path / "library.db")
+    assert result.whole and (result.templates, result.revisions, result.sound) == (1, 6, 6)
     for wrong, says in (
         ("missing.db", "no such library"),
         ("text.db", "cannot be read"),
@@ -53,9 +53,9 @@ def test_a_changed_revision_is_named_and_the_others_are_sound(tmp_path: Path) ->
             raw.execute(f'DROP TRIGGER "{name}"')
         raw.execute('UPDATE revision SET body = replace(body, \'"note":"\', \'"note":"x\') WHERE number = 3')
         raw.execute("UPDATE revision SET body = substr(body, 1, 100) WHERE number = 5")
-    found = check(place)
-    assert not found.whole and found.sound == 4
-    assert [(trouble.where, trouble.what.split(":")[0]) for trouble in found.troubles] == [
+    result = check(place)
+    assert not result.whole and result.sound == 4
+    assert [(trouble.where, trouble.what.split(":")[0]) for trouble in result.troubles] == [
         ("House HD 50i, revision 3", "does not match its hash"),
         ("House HD 50i, revision 5", "cannot be read as a template"),
     ]
@@ -75,8 +75,10 @@ def test_torn_pages_are_found_and_what_can_be_read_is_counted(tmp_path: Path) ->
     middle = len(data) // page // 2 * page
     data[middle : middle + page] = b"\xa5" * page
     place.write_bytes(data)
-    found = check(place)
-    assert not found.whole and 0 < found.sound < 40 and any(trouble.where == "the file" for trouble in found.troubles)
+    result = check(place)
+    assert (
+        not result.whole and 0 < result.sound < 40 and any(trouble.where == "the file" for trouble in result.troubles)
+    )
 
 
 def test_a_copy_is_made_while_another_saves_and_holds_a_whole_moment(tmp_path: Path) -> None:
@@ -121,10 +123,10 @@ def test_a_copy_is_put_back_and_what_was_there_is_kept(tmp_path: Path) -> None:
         with pytest.raises(LibraryError, match="another program"):
             restore(tmp_path / "friday.db", place)
         busy.rollback()
-    found, kept = restore(tmp_path / "friday.db", place)
-    assert found.revisions == 4 and kept == tmp_path / "library before restore.db"
+    result, kept = restore(tmp_path / "friday.db", place)
+    assert result.revisions == 4 and kept == tmp_path / "library before restore.db"
     again = open_library(place, "Runa")
-    assert [each.hash for each in again.revisions(ident)] == hashes
+    assert [item.hash for item in again.revisions(ident)] == hashes
     again.save_revision(ident, edited(HD, Edit("sound.line_up_dbfs", -12.0)), "goes on")
     again.close()
     assert check(kept).revisions == 5 and check(place).revisions == 5

@@ -56,23 +56,23 @@ def test_a_review_goes_round_between_people(server: PrivateServer, house: str) -
         ("approve", "Tamsin"),
         ("propose", "Runa"),
     ]
-    made = runa.save_revision(ident, quiet(-16), "both", parent=1, merged=own.number)
-    runa.review(ident, made.number, "propose")
+    result = runa.save_revision(ident, quiet(-16), "both", parent=1, merged=own.number)
+    runa.review(ident, result.number, "propose")
     # one of those whose draft was merged approves the merge neither through this program nor past it
     with pytest.raises(LibraryError, match="one of its authors"):
-        tamsin.review(ident, made.number, "approve")
+        tamsin.review(ident, result.number, "approve")
     past = (
         f"INSERT INTO review SELECT template_id, (SELECT max(n) + 1 FROM review WHERE template_id = '{ident}'),"
-        f" {made.number}, 'approve', 'approved', '', 'Tamsin', time, '', 'x' FROM review WHERE n = 1 AND template_id ="
-        f" '{ident}'"
+        f" {result.number}, 'approve', 'approved', '', 'Tamsin', time, '', 'x' FROM review WHERE n = 1"
+        f" AND template_id = '{ident}'"
     )
     assert "permission denied" in refused(server, house, "Tamsin", past)
     with pytest.raises(LibraryError, match="cannot be put aside"):
         runa.put_aside(ident)  # it is approved
     tamsin.put_aside(ident)
     assert wren.count() == 0 and wren.count(Search(aside=True)) == 1
-    for each in (runa, tamsin, wren):
-        each.close()
+    for item in (runa, tamsin, wren):
+        item.close()
 
 
 def test_the_house_may_be_set_to_one_person(server: PrivateServer, house: str) -> None:
@@ -108,8 +108,8 @@ def test_tables_are_those_the_code_knows(server: PrivateServer, house: str) -> N
     engine = sa.create_engine(server.url("keeper", house).replace("postgresql:", "postgresql+psycopg:"))
     with engine.connect() as connection:
         for table in metadata.sorted_tables:
-            found = {(c["name"], c["nullable"]) for c in sa.inspect(connection).get_columns(table.name)}
-            assert found == {(c.name, bool(c.nullable)) for c in table.columns}
+            result = {(c["name"], c["nullable"]) for c in sa.inspect(connection).get_columns(table.name)}
+            assert result == {(c.name, bool(c.nullable)) for c in table.columns}
     engine.dispose()
 
 

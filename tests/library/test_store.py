@@ -67,13 +67,13 @@ def test_names_shelves_and_the_default(library: FileLibrary) -> None:
 def test_search_text_holds_what_people_look_for(library: FileLibrary) -> None:
     for history in [*house_shelf(), *own_shelf()]:
         library.save_new(history[-1].template, "house", "")
-    found = {
+    result = {
         word: {s.name for s in library.page(Search(words=tuple(word.split())))}
         for word in ("scope", "hlg 2160p50", "curling", "59.94", "zzz")
     }
-    assert found["scope"] == {"Narrow Gauge", "Scope print 24"}
-    assert found["hlg 2160p50"] == {"Saltmarsh Hours", "House UHD HLG 50p"}
-    assert found["curling"] == {"Sheet Seven"} and "Sheet Seven" in found["59.94"] and not found["zzz"]
+    assert result["scope"] == {"Narrow Gauge", "Scope print 24"}
+    assert result["hlg 2160p50"] == {"Saltmarsh Hours", "House UHD HLG 50p"}
+    assert result["curling"] == {"Sheet Seven"} and "Sheet Seven" in result["59.94"] and not result["zzz"]
 
 
 def test_many_writers_lose_nothing(library: FileLibrary) -> None:
@@ -141,23 +141,23 @@ def test_migrations_make_the_tables_the_code_knows(library: FileLibrary) -> None
     assert ScriptDirectory.from_config(config).get_current_head() == HEAD
     with sa.create_engine(f"sqlite:///{library.place}").connect() as connection:
         for table in metadata.sorted_tables:
-            found = {(c["name"], c["nullable"]) for c in sa.inspect(connection).get_columns(table.name)}
-            assert found == {(c.name, bool(c.nullable)) for c in table.columns}
+            result = {(c["name"], c["nullable"]) for c in sa.inspect(connection).get_columns(table.name)}
+            assert result == {(c.name, bool(c.nullable)) for c in table.columns}
 
 
 @pytest.mark.parametrize("template", [h[-1].template for h in [*house_shelf(), *own_shelf()]], ids=lambda t: t.name)
 def test_export_and_import_is_a_round_trip(template: Template, tmp_path: Path) -> None:
     path = tmp_path / "template.json"
     export_file(template, path, {"name": template.name, "revision": 3})
-    found = import_file(path)
-    assert found.template == template and found.genuine is True and found.origin["revision"] == 3
+    result = import_file(path)
+    assert result.template == template and result.genuine is True and result.origin["revision"] == 3
     jsonschema.validate(json.loads(path.read_text()), schema(), cls=jsonschema.Draft202012Validator)
 
 
 def test_the_published_schemas_are_these() -> None:
-    for name, made in published().items():
+    for name, result in published().items():
         there = json.loads((ROOT / "docs" / name).read_text())
-        assert there == json.loads(json.dumps(made)), "run: python -m idle_quarry.library.files.publish_schema docs"
+        assert there == json.loads(json.dumps(result)), "run: python -m idle_quarry.library.files.publish_schema docs"
         jsonschema.Draft202012Validator.check_schema(there)
     with pytest.raises(jsonschema.ValidationError):
         jsonschema.validate({"kind": "idle-quarry template", "template": {"name": "x"}}, schema())
@@ -165,10 +165,10 @@ def test_the_published_schemas_are_these() -> None:
 
 @pytest.mark.parametrize("path", sorted((ROOT / "tests/fixtures").glob("template-format-*.json")), ids=lambda p: p.name)
 def test_every_earlier_format_number_reads(path: Path) -> None:
-    found = import_file(path)
-    assert found.template.sources and found.genuine
-    assert found.template.format_number == int(path.stem[-1])  # the least that can say it, so its hash still holds
-    assert json.loads(exported(found.template))["template"] == json.loads(path.read_text())["template"]
+    result = import_file(path)
+    assert result.template.sources and result.genuine
+    assert result.template.format_number == int(path.stem[-1])  # the least that can say it, so its hash still holds
+    assert json.loads(exported(result.template))["template"] == json.loads(path.read_text())["template"]
     jsonschema.validate(json.loads(path.read_text()), schema())
 
 
@@ -227,7 +227,7 @@ def test_a_library_of_the_version_before_opens_with_everything_in_it(tmp_path: P
         config.set_main_option("script_location", "idle_quarry.library:migrations")
         config.attributes["connection"] = connection
         command.upgrade(config, "0002")
-        said = {
+        text = {
             "id": "lamp-0001",
             "name": "Old",
             "name_key": "old",
@@ -240,7 +240,7 @@ def test_a_library_of_the_version_before_opens_with_everything_in_it(tmp_path: P
                 "INSERT INTO template (id, name, name_key, shelf, owner, created) VALUES (:id, :name, :name_key,"
                 " :shelf, :owner, :created)"
             ),
-            said,
+            text,
         )
         old = edited(HD, Edit("name", "Old"))
         row = {"body": canonical(old), "hash": content_hash(old), "summary": RevisionFacts.of(old).to_text()}
@@ -254,14 +254,14 @@ def test_a_library_of_the_version_before_opens_with_everything_in_it(tmp_path: P
         )
     engine.dispose()
     library = open_library(place, "Runa")
-    assert [(each.name, each.kind) for each in library.page()] == [("Old", "template")] and library.stored(
+    assert [(item.name, item.kind) for item in library.page()] == [("Old", "template")] and library.stored(
         "lamp-0001"
     ).template == old
     bay = own_copy(monitors()["suite-sdr"], "Old")
     put(library, bay, "house", "")
     library.save_revision("lamp-0001", edited(old, Edit("note", "x")), "")
     assert library.summary("lamp-0001").latest.number == 2 and library.entry(bay.uid).entry == bay
-    assert [each.kind for each in library.page(Search(kind=""))] == ["monitor"]
+    assert [item.kind for item in library.page(Search(kind=""))] == ["monitor"]
     library.put_aside(bay.uid)
     assert library.page(Search(kind="")) == [] and library.count() == 1
     library.close()

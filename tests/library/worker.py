@@ -39,8 +39,8 @@ def only_saves(library: Library, ident: str, count: int, chance: random.Random) 
     """Save `count` revisions of one template."""
     for _ in range(count):
         key = str(uuid.uuid4())
-        made = library.save_revision(ident, varied(chance.randrange(10**6)), "", ident=key)
-        print("save", ident, made.number, made.hash, key, flush=True)
+        result = library.save_revision(ident, varied(chance.randrange(10**6)), "", ident=key)
+        print("save", ident, result.number, result.hash, key, flush=True)
 
 
 def everything(library: Library, ident: str, place: Path, folder: Path, chance: random.Random) -> None:
@@ -52,9 +52,9 @@ def everything(library: Library, ident: str, place: Path, folder: Path, chance: 
         if act == "save":
             only_saves(library, ident, 1, chance)
         elif act == "review":
-            made = library.save_revision(ident, varied(chance.randrange(10**6)), "")
-            said = library.review(ident, made.number, "propose", "", ident=str(uuid.uuid4()))
-            print("review", ident, made.number, said.n, flush=True)
+            output = library.save_revision(ident, varied(chance.randrange(10**6)), "")
+            text = library.review(ident, output.number, "propose", "", ident=str(uuid.uuid4()))
+            print("review", ident, output.number, text.n, flush=True)
         elif act == "take":
             [one] = offered(bundle)
             done = take(library, one, "own", "keep both" if library.named(HD.name, "own") else "take", bundle.name)
@@ -64,8 +64,8 @@ def everything(library: Library, ident: str, place: Path, folder: Path, chance: 
             )
         else:
             copy = folder / f"{uuid.uuid4().hex}.db"
-            found = backup(place, copy)
-            print("backup", copy, found.revisions, flush=True)
+            result = backup(place, copy)
+            print("backup", copy, result.revisions, flush=True)
 
 
 def main() -> None:

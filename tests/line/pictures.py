@@ -16,5 +16,5 @@ def noise(fmt: SignalFormat, seed: int = 1) -> Planes:
     across, down = CHROMA_STEPS[fmt.encoding.sampling]
     size = fmt.raster.height, fmt.raster.width
     small = size[0] // down, size[1] // across
-    first, second, third = (rng.integers(low, high, each).astype(np.uint16) for each in (size, small, small))
+    first, second, third = (rng.integers(low, high, item).astype(np.uint16) for item in (size, small, small))
     return first, second, third

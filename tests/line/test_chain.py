@@ -20,7 +20,7 @@ from idle_quarry.signal.words import format_from_words
 def setup(words: str, picture: str = "bars", sound: str = "tone", layout: str = "stereo", **said: object) -> Setup:
     fmt = format_from_words(words)
     screens = tuple(list(monitors().values())[:2])
-    made = Setup(
+    result = Setup(
         format=fmt,
         interface="",
         payload=True,
@@ -32,15 +32,15 @@ def setup(words: str, picture: str = "bars", sound: str = "tone", layout: str = 
         monitors=screens,
         meter="dBFS",
     )
-    return made if not said else type(made)(**{**vars(made), **said})
+    return result if not said else type(result)(**{**vars(result), **said})
 
 
 def looked(made: Setup, frames: int = 1) -> list[ShownFrame]:
     chain = Chain(made)
-    found = [each for each in (chain.step(parade=True) for _ in range(frames)) if each is not None]
+    result = [item for item in (chain.step(parade=True) for _ in range(frames)) if item is not None]
     chain.close()
     chain.close()  # a second time does nothing
-    return found
+    return result
 
 
 @pytest.mark.parametrize("words", ["1080i25", "576i25 16:9", "720p59.94", "1080p50", "1080p25 4:4:4 12bit"])
@@ -84,8 +84,8 @@ def test_meters_read_what_was_sent() -> None:
 
     Phase of what is alike is 1.
     """
-    found = looked(setup("1080i25"), 40)
-    last = found[-1]
+    result = looked(setup("1080i25"), 40)
+    last = result[-1]
     assert last.peaks_dbfs == pytest.approx((-18, -18), abs=0.05)
     assert last.loudness.true_peak == pytest.approx(-18, abs=0.1)
     assert last.loudness.momentary == pytest.approx(-18.0, abs=0.3), "1 kHz on two channels (BS.1770)"
@@ -103,9 +103,9 @@ def test_every_packet_is_told_in_words() -> None:
     for words in ("1080psf25", "576i25", "1080p59.94", "2160p50 hlg"):
         (one,) = looked(setup(words, layout="5.1"))
         for packet in one.frame.packets:
-            said = describe(packet, one.frame.lock.rate)
-            kinds.setdefault(kind_of(packet), set()).add(said.text)
-            assert said.title and said.text.endswith(".") and said.words, (words, said)
+            reply = describe(packet, one.frame.lock.rate)
+            kinds.setdefault(kind_of(packet), set()).add(reply.text)
+            assert reply.title and reply.text.endswith(".") and reply.words, (words, reply)
     assert set(kinds) >= {"payload", "timecode", "sound"}
     texts = " ".join(kinds["payload"])
     assert "whole pictures sent as two halves" in texts

@@ -22,8 +22,8 @@ from idle_quarry.signal.words import format_from_words
 def stream_of(words: str, frames: int = 3, interface: str = "") -> np.ndarray:
     fmt = format_from_words(words)
     sound = SentSound("tone", -18, sound_layouts()["5.1"], fmt)
-    made = islice(sent_frames(fmt, transport(fmt, interface), "bars", sound, Timecode(100, fmt.rate)), frames)
-    return np.concatenate([frame[0].reshape(-1) for frame in made])
+    result = islice(sent_frames(fmt, transport(fmt, interface), "bars", sound, Timecode(100, fmt.rate)), frames)
+    return np.concatenate([frame[0].reshape(-1) for frame in result])
 
 
 @pytest.mark.parametrize("words", ["480i29.97", "720p50"])
@@ -48,7 +48,7 @@ def test_any_bit_that_turns_is_reported_in_its_line(words: str) -> None:
             faults = [*reader.frame([damaged], timing).faults, *reader.frame([frames[2]], timing).faults]
             assert faults, (line, at, bit)
             if not way.raster.of_sd:
-                assert {line, line + 1} & {fault.line for fault in faults} or {each.kind for each in faults} <= {
+                assert {line, line + 1} & {fault.line for fault in faults} or {item.kind for item in faults} <= {
                     "timecode break",
                     "sound gap",
                 }

@@ -71,16 +71,16 @@ def recorded(
 def pictures(path: Path) -> list[tuple[np.ndarray, ...]]:
     clip = inspect(path)
     with Reader(path, clip.declared) as reader:
-        return [(each.luma.copy(), *(c.copy() for c in each.chroma or ())) for each in reader.window(0, 1000)]
+        return [(item.luma.copy(), *(c.copy() for c in item.chroma or ())) for item in reader.window(0, 1000)]
 
 
 def test_a_take_is_what_was_on_the_tape(tmp_path: Path) -> None:
     """Between mark in and out, both of them, every code; read back by another program's decoder; and found to be so."""
     _, tape = tape_of()
     (take,) = recorded(tmp_path, tape, marks=(5, 11))
-    made = pictures(take.path)
-    assert (take.frames, str(take.first), str(take.last)) == (7, "00:00:00:05", "00:00:00:11") and len(made) == 7
-    for number, planes in enumerate(made):
+    result = pictures(take.path)
+    assert (take.frames, str(take.first), str(take.last)) == (7, "00:00:00:05", "00:00:00:11") and len(result) == 7
+    for number, planes in enumerate(result):
         for got, sent in zip(planes, tape.picture(5 + number), strict=True):
             np.testing.assert_array_equal(got, np.clip(sent, 4, 1019))
     clip = inspect(take.path)
@@ -94,8 +94,8 @@ def test_a_codec_of_more_bits_holds_every_picture(tmp_path: Path) -> None:
     (take,) = recorded(tmp_path, tape, codec="rdd36-4444", marks=(2, 7))
     clip = inspect(take.path)
     assert clip.declared.sampling == "4:4:4"
-    made = pictures(take.path)
-    for number, (luma, *_) in enumerate(made):
+    result = pictures(take.path)
+    for number, (luma, *_) in enumerate(result):
         near = [
             psnr_db(luma / (4 if luma.max() > 1023 else 1), tape.picture(n)[0].astype(float), 876) for n in range(1, 9)
         ]
@@ -116,7 +116,7 @@ def test_breaks_and_drop_outs_are_told_per_take(
     takes = recorded(tmp_path, tape, wear, on_break)
     assert [take.frames for take in takes] == frames
     assert [sum(e.kind == "timecode break" for e in take.events) for take in takes] == breaks
-    (drop,) = [each for each in takes[0].events if each.kind == "drop-out"]
+    (drop,) = [item for item in takes[0].events if item.kind == "drop-out"]
     assert (drop.frame, drop.timecode) == (7, "00:00:00:07")
     (broken,) = [event for take in takes for event in take.events if event.kind == "timecode break"]
     assert broken.text == "timecode went from 00:00:00:19 to 00:00:10:20"
@@ -142,7 +142,7 @@ def test_a_cancelled_take_is_kept_whole_or_not_at_all(tmp_path: Path) -> None:
 
 def test_only_codecs_that_hold_the_line_are_offered() -> None:
     fmt = line_format(inspect(TAPE).format)  # type: ignore[arg-type]
-    ids = {each.id for each in able(fmt)}
+    ids = {item.id for item in able(fmt)}
     assert {"v210", "rdd36-hq", "ffv1"} <= ids
     assert not ids & {"d10-50", "avc-intra-100", "dv-420"}, "eight bits, other rasters, 4:2:0"
     with pytest.raises(NotPossible, match="no line carries"):
@@ -157,7 +157,7 @@ def test_the_transport_and_what_it_refuses(tmp_path: Path) -> None:
     run = DeckRun(ClipFeed(clip), tape.format, Wear())
 
     def steps(count: int) -> DeckSnapshot:
-        seen = [each for each in (run.step() for _ in range(count)) if each is not None]
+        seen = [item for item in (run.step() for _ in range(count)) if item is not None]
         return seen[-1]
 
     first = run.step()
@@ -174,8 +174,8 @@ def test_the_transport_and_what_it_refuses(tmp_path: Path) -> None:
     run.ask(
         lambda r: r.record(RecordingRequest(tmp_path / "nowhere", "x", "v210", "stop", tape.start + 2, tape.start + 3))
     )
-    seen = [each for each in (run.step() for _ in range(6)) if each is not None]
-    assert any("could not be written" in each.refused for each in seen) and not any(tmp_path.iterdir())
+    seen = [item for item in (run.step() for _ in range(6)) if item is not None]
+    assert any("could not be written" in item.refused for item in seen) and not any(tmp_path.iterdir())
     run.close()
 
 
@@ -200,7 +200,7 @@ def test_a_clip_plays_out_as_words(tmp_path: Path) -> None:
     )
     paths = play_out(setup, tmp_path / "out.words", 3, lambda _done, _of: None)
     frames = list(read_words(read_links(paths[0])))
-    assert len(frames) == 3 and not any(each.faults for each in frames)
+    assert len(frames) == 3 and not any(item.faults for item in frames)
     assert str(frames[0].timecode) == clip.declared.timecode
     tape = Tape(ClipFeed(clip), fmt)
     for number, frame in enumerate(frames):
@@ -221,8 +221,8 @@ def test_flash_and_pip_tell_how_far_sound_is_off(tmp_path: Path, late_ms: int) -
             samples = sound.taken(n * 1920 - shift, 1920) << 8
             writer.write(picture_of("flash", fmt, n), samples)
         writer.finish()
-    found = flash_and_pip(tmp_path / "a.mov", inspect(tmp_path / "a.mov").declared)
-    assert found.pairs >= 2 and abs(found.offset_ms - late_ms) < 1.5
+    result = flash_and_pip(tmp_path / "a.mov", inspect(tmp_path / "a.mov").declared)
+    assert result.pairs >= 2 and abs(result.offset_ms - late_ms) < 1.5
 
 
 def test_a_clip_without_flashes_says_so() -> None:

@@ -64,20 +64,20 @@ def sent(
     card.connect(stand_in)
     way = card.open(fmt, interface)
     sound = SentSound("tone", -18, sound_layouts()["stereo"], fmt)
-    for each in islice(
+    for item in islice(
         sent_frames(fmt, way, picture, sound, Timecode(0, fmt.rate), LineSignalling(payload=payload)), frames
     ):
-        card.send(each)
+        card.send(item)
     return stand_in
 
 
 def test_a_monitor_shows_bars_as_they_are() -> None:
     stand_in = sent("1080i25", monitor())
-    made = stand_in.face()
-    assert made is not None and made.picture is not None and made.taken.state == "shown"
-    height, width = made.picture.shape[:2]
+    result = stand_in.face()
+    assert result is not None and result.picture is not None and result.taken.state == "shown"
+    height, width = result.picture.shape[:2]
     assert (height, width) == (540, 960)
-    row = made.picture[height // 3]
+    row = result.picture[height // 3]
     seen = [tuple(int(v) for v in row[round((n + 0.5) * width / 8)]) for n in range(8)]
     want = [
         (255, 255, 255),
@@ -115,13 +115,13 @@ def test_it_locks_or_stays_black_as_its_entry_says(
     words: str, screen: dict[str, Any], payload: bool, state: str, said: str
 ) -> None:
     stand_in = sent(words, monitor(**screen), payload=payload)
-    made = stand_in.face()
-    assert made is not None and stand_in.receiver.frame is not None
+    result = stand_in.face()
+    assert result is not None and stand_in.receiver.frame is not None
     fmt = format_from_words(words)
-    seen = made.taken.seen
-    notes = misread(seen, fmt) if seen is not None else made.taken.why
+    seen = result.taken.seen
+    notes = misread(seen, fmt) if seen is not None else result.taken.why
     assert said in "; ".join(notes) and (seen is None, bool(notes)) == (state == "black", state != "shown")
-    assert (made.picture is None) == (state == "black")
+    assert (result.picture is None) == (state == "black")
     # what is foretold from the format alone is what becomes of the words
     interface = stand_in.receiver.frame.lock.interface or ""
     assert taken(stand_in.monitor, fmt, interface, payload=payload).state == state
@@ -129,7 +129,7 @@ def test_it_locks_or_stays_black_as_its_entry_says(
 
 def test_what_is_misread_looks_it() -> None:
     right, wrong = sent("1080p50 hlg", monitor(door={"transfers": ["hlg"]})), sent("1080p50 hlg", monitor())
-    whites = [int(each.face().picture[100, 300].max()) for each in (right, wrong)]  # type: ignore[union-attr,index]
+    whites = [int(item.face().picture[100, 300].max()) for item in (right, wrong)]  # type: ignore[union-attr,index]
     assert whites[0] > whites[1] + 20  # 75 % HLG is white where it is known, three quarters where it is not
     crushed = sent("1080i25 full", monitor(), picture="ramp").face()
     true = sent("1080i25 full", monitor(ranges=["narrow", "full"]), picture="ramp").face()
@@ -156,8 +156,8 @@ def test_a_card_is_opened_for_what_it_sends_and_a_receiver_follows_a_change() ->
         fmt = format_from_words(words)
         way = card.open(fmt)
         assert way in card.formats(fmt)
-        for each in islice(sent_frames(fmt, way, "bars", None, Timecode(0, fmt.rate)), 2):
-            card.send(each)
+        for item in islice(sent_frames(fmt, way, "bars", None, Timecode(0, fmt.rate)), 2):
+            card.send(item)
         assert receiver.frame is not None and receiver.frame.lock.format == fmt and not receiver.frame.faults
     with pytest.raises(NotPossible, match="another format"):
         card.send([np.zeros(9, np.uint16)])
@@ -167,11 +167,11 @@ def test_a_card_is_opened_for_what_it_sends_and_a_receiver_follows_a_change() ->
 
 
 def test_each_monitor_that_ships_takes_what_the_findings_say() -> None:
-    for each in monitors().values():
+    for item in monitors().values():
         for words in ("1080i25", "1080psf25", "1080p25", "576i25", "2160p50 hlg", "1080p59.94"):
             fmt = format_from_words(words)
             from idle_quarry.path.findings.monitoring import refusals
 
-            assert (taken(each, fmt).state == "shown") == (not refusals(each, fmt)) or taken(
-                each, fmt
+            assert (taken(item, fmt).state == "shown") == (not refusals(item, fmt)) or taken(
+                item, fmt
             ).state == "not as meant"

@@ -67,14 +67,14 @@ def test_payload_identifiers(words: str, interface: str, identifier: str) -> Non
     fmt = format_from_words(words)
     data = payload_bytes(fmt, transport(fmt, interface))
     assert payload_text(data) == identifier
-    said = read_payload(data)
-    assert (said.rate, said.scan, said.sampling, said.bits) == (
+    text = read_payload(data)
+    assert (text.rate, text.scan, text.sampling, text.bits) == (
         fmt.rate,
         fmt.scan,
         fmt.encoding.sampling,
         fmt.encoding.bit_depth,
     )
-    assert said.transfer == fmt.encoding.transfer
+    assert text.transfer == fmt.encoding.transfer
 
 
 def test_lines_of_pictures() -> None:
@@ -89,18 +89,18 @@ def test_lines_of_pictures() -> None:
             ("720", line_rasters()["750"], 720),
         )
     }
-    ends = {name: (made[0][0], made[1][0], made[-2][0], made[-1][0]) for name, made in rows.items()}
+    ends = {name: (result[0][0], result[1][0], result[-2][0], result[-1][0]) for name, result in rows.items()}
     assert ends == {
         "625": (23, 336, 310, 623), "486": (283, 21, 525, 263), "480": (285, 23, 524, 262), "i": (21, 584, 560, 1123),
         "p": (42, 43, 1120, 1121), "720": (26, 27, 744, 745),
     }  # fmt: skip
     for raster in line_rasters().values():
-        told = {
+        lines = {
             line
-            for made in (raster.payload, raster.timecode, raster.active_format, raster.sound_control)
-            for line in made
+            for result in (raster.payload, raster.timecode, raster.active_format, raster.sound_control)
+            for line in result
         }
-        assert all(raster.flags(line)[1] == 1 for line in told)  # all of it lies in vertical blanking
+        assert all(raster.flags(line)[1] == 1 for line in lines)  # all of it lies in vertical blanking
     assert [line_number_of(*line_number_words(n)) for n in range(1, 1126)] == list(range(1, 1126))
     assert line_number_words(1125) == (0x194, 0x220)  # 1125 is 1000 1100101 in binary; ST 292-1, table 3
 

@@ -92,11 +92,11 @@ def test_it_comes_back_bit_for_bit(fmt: SignalFormat, way: Transport) -> None:
     channels = most_channels(way)
     # numbers and sound go on from frame to frame alike in all: shown where a frame has five counts of samples, and one
     frames = 2 if fmt in GO_ON else 1
-    made = list(sent(fmt, way, frames, channels))
-    links = [np.concatenate([words[n].reshape(-1) for _, _, words in made]) for n in range(way.interface.links)]
+    result = list(sent(fmt, way, frames, channels))
+    links = [np.concatenate([words[n].reshape(-1) for _, _, words in result]) for n in range(way.interface.links)]
     read = list(read_words(links))
     assert len(read) == frames
-    for number, (frame, (pictures, sound, _)) in enumerate(zip(read, made, strict=True)):
+    for number, (frame, (pictures, sound, _)) in enumerate(zip(read, result, strict=True)):
         assert frame.faults == ()
         assert frame.lock.interface == way.interface.id
         shift = max(0, 10 - fmt.encoding.bit_depth)

@@ -41,7 +41,7 @@ MOST_SECONDS, MOST_BYTES = 30.0, 1 << 30
 
 def seeds(folder: Path) -> list[Path]:
     """Write a small clip of each container and return them."""
-    made = []
+    result = []
     for name, codec, pixels, sound in SEEDS:
         path = folder / name
         with av.open(str(path), "w") as container:
@@ -69,8 +69,8 @@ def seeds(folder: Path) -> list[Path]:
                     heard.sample_rate, heard.pts, heard.time_base = 48000, number * 1152, Fraction(1, 48000)
                     container.mux(tone.encode(heard))
                 container.mux(tone.encode(None))
-        made.append(path)
-    return made
+        result.append(path)
+    return result
 
 
 def mutated(data: bytes, rng: np.random.Generator) -> bytes:
@@ -132,17 +132,17 @@ class Looker:
         with contextlib.suppress(BrokenPipeError):
             process.stdin.write(f"{path}\n")
             process.stdin.flush()
-        said = process.stdout.readline()
+        text = process.stdout.readline()
         timer.cancel()
         self.looked += 1
-        if not said:
+        if not text:
             why = (
                 "hangs"
                 if time.monotonic() - began >= MOST_SECONDS - 1
                 else f"takes the process along ({process.wait()})"
             )
             self.failures.append(f"{path.name}: {why}")
-        elif (answer := json.loads(said)) != "ok":
+        elif (answer := json.loads(text)) != "ok":
             self.failures.append(f"{path.name}: {answer}")
 
     def close(self) -> None:

@@ -156,7 +156,7 @@ def test_agrees_with_ffprobe(name: str, ffmpeg: Make) -> None:
         assert d.primaries == names[video["color_primaries"]]
     assert d.transfer == {"arib-std-b67": "hlg", None: None}.get(video.get("color_transfer"), "bt709")
     assert d.range == {"tv": "narrow", "pc": "full", None: None}[video.get("color_range")]
-    tags = [each.get("tags", {}).get("timecode") for each in [*probed["streams"], probed["format"]]]
+    tags = [item.get("tags", {}).get("timecode") for item in [*probed["streams"], probed["format"]]]
     assert (d.timecode is None) == (not any(tags)) and (d.timecode is None or d.timecode in tags)
     assert d.drop_frame is (None if d.timecode is None else ";" in d.timecode)
     sounds = [s for s in probed["streams"] if s["codec_type"] == "audio"]
@@ -217,7 +217,7 @@ def test_demo_clips_declare_what_their_maker_meant(made: make_clips.DemoClip) ->
 def test_the_demo_is_small_and_complete() -> None:
     total = sum(path.stat().st_size for path in DEMO_CLIPS.rglob("*") if path.is_file())
     assert total < 20_000_000
-    assert all((DEMO_CLIPS / made.name).is_file() for made in make_clips.CLIPS)
+    assert all((DEMO_CLIPS / result.name).is_file() for result in make_clips.CLIPS)
 
 
 def test_what_is_no_clip_says_why(tmp_path: Path, ffmpeg: Make) -> None:

@@ -44,8 +44,8 @@ def probed(path: Path, *what: str) -> dict[str, Any]:
         capture_output=True,
         text=True,
     )
-    found: dict[str, Any] = json.loads(done.stdout)
-    return found
+    result: dict[str, Any] = json.loads(done.stdout)
+    return result
 
 
 @pytest.mark.parametrize(
@@ -61,8 +61,8 @@ def test_active_formats_are_said_in_every_picture(tmp_path: Path, name: str, cod
     path = written(tmp_path / name, codec, words, "protect 14:9")
     if codec != "hevc-10":  # Debian's FFmpeg does not look for it there
         frames = probed(path, "-show_frames")["frames"]
-        every = (each for frame in frames for each in frame.get("side_data_list", ()))
-        assert [each["active_format"] for each in every if "active_format" in each] == [CODES["protect 14:9"]] * 4
+        every = (item for frame in frames for item in frame.get("side_data_list", ()))
+        assert [item["active_format"] for item in every if "active_format" in item] == [CODES["protect 14:9"]] * 4
     (video,) = MediaInfo.parse(str(path)).video_tracks
     assert str(video.to_data()["active_format_description"]) == "14"
     bare = written(tmp_path / f"bare {name}", codec, words, None)
@@ -78,7 +78,7 @@ def test_light_is_declared_where_others_look_for_it(tmp_path: Path) -> None:
     bare = path.read_bytes()
     assert declare_light(path, "bt2020", 1000, 987.4, 312.0)
     (stream,) = probed(path, "-show_streams")["streams"]
-    light = {key: value for each in stream["side_data_list"] for key, value in each.items()}
+    light = {key: value for item in stream["side_data_list"] for key, value in item.items()}
     assert (light["max_content"], light["max_average"]) == (987, 312)
     assert (
         light["max_luminance"] == "10000000/10000"
@@ -86,10 +86,12 @@ def test_light_is_declared_where_others_look_for_it(tmp_path: Path) -> None:
         and light["green_y"] == "39850/50000"
     )
     (video,) = MediaInfo.parse(str(path)).video_tracks
-    told = video.to_data()
-    assert "987" in str(told["maximum_content_light_level"]) and "312" in str(told["maximum_frameaverage_light_level"])
-    assert "1000" in str(told["mastering_display_luminance"]) and "BT.2020" in str(
-        told["mastering_display_color_primaries"]
+    lines = video.to_data()
+    assert "987" in str(lines["maximum_content_light_level"]) and "312" in str(
+        lines["maximum_frameaverage_light_level"]
+    )
+    assert "1000" in str(lines["mastering_display_luminance"]) and "BT.2020" in str(
+        lines["mastering_display_color_primaries"]
     )
     with Reader(path, inspect(path).declared) as reader:
         assert len(list(reader.onward(0))) == 4

@@ -96,9 +96,9 @@ _PRINTED = {
 
 def test_every_line_up_picture_that_can_be_chosen_is_there_and_has_its_codes() -> None:
     assert set(CHOSEN) == set(line_up_pictures())
-    for ident, each in line_up_pictures().items():
+    for ident, item in line_up_pictures().items():
         fmt = (
-            words("2160p50 hlg") if each.light == "HDR" else words("486i29.97") if ident == "eg-1" else words("1080i25")
+            words("2160p50 hlg") if item.light == "HDR" else words("486i29.97") if ident == "eg-1" else words("1080i25")
         )
         picture = rgb_picture(fmt, ident)
         assert picture.shape == (fmt.raster.height, fmt.raster.width, 3) and picture.max() <= 1.1
@@ -217,17 +217,17 @@ def test_bars_are_those_of_ffmpegs_own_sources(source: str, text: str, places: l
 )
 def test_bars_are_chosen_by_format(text: str, name: str) -> None:
     fmt = words(text)
-    made = pattern(fmt)
-    assert name in made.name
-    assert sum(band.height for band in made.bands) == pytest.approx(GRID[1])
-    assert all(sum(cell.width for cell in band.cells) == pytest.approx(GRID[0]) for band in made.bands)
+    result = pattern(fmt)
+    assert name in result.name
+    assert sum(band.height for band in result.bands) == pytest.approx(GRID[1])
+    assert all(sum(cell.width for cell in band.cells) == pytest.approx(GRID[0]) for band in result.bands)
     luma = rgb_picture(fmt)
     if fmt.raster.width == 720:  # beyond the 702, 711 or 704 samples of the picture there is nothing
         assert not luma[10, :4].any() and not luma[10, -4:].any()
     x, y, width, height = ident_box(fmt)
-    lettered = with_ident(luma, ("Lamp Room", "third"), (x, y, width, height), made.ident_level)
+    lettered = with_ident(luma, ("Lamp Room", "third"), (x, y, width, height), result.ident_level)
     box = lettered[y : y + height, x : x + width]
-    assert box.max() == pytest.approx(made.ident_level, abs=0.02) and box.min() == 0
+    assert box.max() == pytest.approx(result.ident_level, abs=0.02) and box.min() == 0
     box[:] = luma[y : y + height, x : x + width]
     np.testing.assert_array_equal(lettered, luma)  # and nothing else was touched
 

@@ -36,19 +36,19 @@ def read(run: np.ndarray[tuple[int, ...], np.dtype[np.uint8]], rate: int = 30, *
 def test_every_kind_is_read_from_its_pictures(kind: str, height: int) -> None:
     chance = Chance(np.random.default_rng(3), height, 192, 30, speed=3.0, still_share=0.3)
     run, truth = frames(kind, chance)
-    found = read(run)
-    assert (found.scan, found.field_order) == (truth.scan, truth.order)
-    assert found.cadence == truth.cadence
+    result = read(run)
+    assert (result.scan, result.field_order) == (truth.scan, truth.order)
+    assert result.cadence == truth.cadence
     if kind == "still":
-        assert found.confidence < 0.5 and found.true_rate is None
+        assert result.confidence < 0.5 and result.true_rate is None
     elif kind == "mixed":
-        assert truth.change is not None and abs(found.stretches[1].start - truth.change) <= 1
-        assert [s.scan for s in found.stretches] == ["interlaced", "progressive"]
+        assert truth.change is not None and abs(result.stretches[1].start - truth.change) <= 1
+        assert [s.scan for s in result.stretches] == ["interlaced", "progressive"]
     else:
-        assert found.confidence > 0.9
+        assert result.confidence > 0.9
         moments = {"top": 60, "bottom": 60, "repeats 2:2": 15, "repeats 3:2": 12}
-        assert found.true_rate == moments.get(kind, 24 if "2:3" in kind else 30)
-    assert (found.repeated_frames > 0.3) == kind.startswith("repeats")
+        assert result.true_rate == moments.get(kind, 24 if "2:3" in kind else 30)
+    assert (result.repeated_frames > 0.3) == kind.startswith("repeats")
 
 
 def test_whole_pictures_under_interlaced_flags_are_psf() -> None:
@@ -91,9 +91,9 @@ def test_a_cut_is_no_break_where_the_cadence_goes_on(at: int, ffmpeg: FFmpeg) ->
         "bb",
         seconds=2.0,
     )
-    found = look(path).measured
-    assert found is not None and found.fields is not None
-    assert (found.fields.scan, found.fields.cadence, found.fields.breaks) == ("pulldown", "2:3", ())
+    result = look(path).measured
+    assert result is not None and result.fields is not None
+    assert (result.fields.scan, result.fields.cadence, result.fields.breaks) == ("pulldown", "2:3", ())
 
 
 @pytest.mark.parametrize("material", ["drawn", "real"])
@@ -109,13 +109,13 @@ def test_confidence_is_honest(material: str) -> None:
         if codec:
             fields = truth.scan in ("interlaced", "pulldown", "mixed")
             run = coded(run, int(rng.choice(CODERS[codec])), interlaced=fields, codec=codec)
-        found = read(run, 60 if kind.startswith("repeats") else 30)
+        result = read(run, 60 if kind.startswith("repeats") else 30)
         if kind == "still":
-            sure_of_stills += found.confidence >= 0.9
+            sure_of_stills += result.confidence >= 0.9
             continue
-        if found.scan != "undetermined":
-            said = (found.scan, found.field_order, found.cadence)
-            right[found.confidence >= 0.9].append(said == (truth.scan, truth.order, truth.cadence))
+        if result.scan != "undetermined":
+            text = (result.scan, result.field_order, result.cadence)
+            right[result.confidence >= 0.9].append(text == (truth.scan, truth.order, truth.cadence))
     assert len(right[True]) > 15  # about half of the draws hardly move
     assert np.mean(right[True]) >= 0.9 and np.mean(right[False]) >= 0.5
     assert sure_of_stills == 0
@@ -133,8 +133,8 @@ def test_repeats_are_told_from_the_noise_of_their_coding(kind: str, codec: str, 
         run, truth = woven(kind, np.random.default_rng(seed), 30)
         repeated = coded(run, quality, interlaced=False, codec=codec)
         assert sum(np.array_equal(one, other) for one, other in pairwise(repeated)) < 3
-        found = read(repeated, 50)
-        assert found.cadence == truth.cadence or found.scan == "undetermined", seed
+        result = read(repeated, 50)
+        assert result.cadence == truth.cadence or result.scan == "undetermined", seed
         moving, _ = woven("progressive", np.random.default_rng(seed), 30)
         assert read(coded(moving, quality, interlaced=False, codec=codec), 50).cadence is None
 
@@ -259,9 +259,9 @@ def test_what_ffmpeg_wove(
 def test_a_long_clip_costs_windows_and_its_change_is_found(tmp_path: Path) -> None:
     chance = Chance(np.random.default_rng(4), 144, 160, 900, speed=1.0, still_share=0.0)
     steady, _ = frames("top", chance)
-    found = look(written(tmp_path / "steady.mkv", steady, interlaced=True)).measured
-    assert found is not None and found.fields is not None
-    assert found.fields.scan == "interlaced" and found.frames_examined < 150
+    result = look(written(tmp_path / "steady.mkv", steady, interlaced=True)).measured
+    assert result is not None and result.fields is not None
+    assert result.fields.scan == "interlaced" and result.frames_examined < 150
     chance = Chance(np.random.default_rng(5), 144, 160, 900, speed=1.0, still_share=0.0)
     changing, truth = frames("mixed", chance)
     changed = look(written(tmp_path / "changing.mkv", changing, interlaced=True)).measured
@@ -298,11 +298,11 @@ def test_the_six_distances_are_what_they_are_said_to_be(height: int, width: int,
         cut = difference[: rows * down, : columns * across].reshape(rows, down, columns, across)
         return np.asarray((cut**2).mean(axis=(1, 3)))
 
-    found = []
+    result = []
     for start in starts:
         (te, *_), (t0, b0, odd0, even0), (t1, b1, odd1, even1) = (fields(band(frame, start)) for frame in frames)
         combs = [blocks(odd0 - even0) / 35, blocks(odd0 - even1) / 35, blocks(odd1 - even0) / 35]
-        found.append(np.stack([*combs, blocks(t1 - t0), blocks(b1 - b0), blocks(t1 - te)]))
+        result.append(np.stack([*combs, blocks(t1 - t0), blocks(b1 - b0), blocks(t1 - te)]))
     latest = meter.latest
     assert latest is not None and meter.pairs.shape[0] == 2
-    np.testing.assert_allclose(latest, np.concatenate(found, axis=1), rtol=2e-4)
+    np.testing.assert_allclose(latest, np.concatenate(result, axis=1), rtol=2e-4)

@@ -27,10 +27,10 @@ def rows(
 def test_a_cadence_is_named_and_its_repeats_are_marked(cadence: str, ratio: float) -> None:
     for phase in range(len(CYCLES[cadence])):
         pattern = tuple(np.roll(CYCLES[cadence], phase))
-        found = hold_of([rows(pattern, 60, ratio, phase)])
-        assert found.told and found.cadence == cadence
-        assert found.share == Fraction(sum(pattern), len(pattern))
-        assert (found.repeats == (np.resize(pattern, 60) == 0)).all()
+        result = hold_of([rows(pattern, 60, ratio, phase)])
+        assert result.told and result.cadence == cadence
+        assert result.share == Fraction(sum(pattern), len(pattern))
+        assert (result.repeats == (np.resize(pattern, 60) == 0)).all()
 
 
 def test_what_has_no_repeats_or_drowns_them_is_not_told() -> None:
@@ -53,6 +53,6 @@ def test_where_most_moves_is_looked_at_and_a_cut_does_not_choose() -> None:
     blocks = np.full((14, 100), 1.0)
     blocks[:, 7] = 50.0  # one block moves all the time
     blocks[5] = 900.0  # and at a cut all do
-    found = np.exp(changes(blocks))
-    assert found[5] == pytest.approx(900, rel=0.01)
-    assert found[4] > 10, "the block that moves is among those looked at"
+    result = np.exp(changes(blocks))
+    assert result[5] == pytest.approx(900, rel=0.01)
+    assert result[4] > 10, "the block that moves is among those looked at"

@@ -40,8 +40,8 @@ FFmpeg = Callable[..., Path]
 def test_the_demo_clips_are_measured_as_they_were_made(made: make_clips.DemoClip) -> None:
     clip = look(CLIPS / made.name)
     truth = words(made.words)
-    found = clip.measured.to_json() if clip.measured else None
-    assert found is not None and not clip.trouble
+    result = clip.measured.to_json() if clip.measured else None
+    assert result is not None and not clip.trouble
     scan = {
         "frames": "progressive",
         "fields": "interlaced",
@@ -51,26 +51,26 @@ def test_the_demo_clips_are_measured_as_they_were_made(made: make_clips.DemoClip
         "2:2": "progressive",
         "3:2": "progressive",
     }.get(made.motion, "pulldown")
-    assert found["scan"] == scan
-    assert found["field_order"] == (truth.field_order if scan in ("interlaced", "pulldown") else None)
+    assert result["scan"] == scan
+    assert result["field_order"] == (truth.field_order if scan in ("interlaced", "pulldown") else None)
     cadence = made.motion.split()[0] if ":" in made.motion else None
-    assert found["cadence"] == cadence
+    assert result["cadence"] == cadence
     if ":" in made.motion and made.motion != "2:2":
-        assert found["true_rate"] == "24000/1001"
-    assert len(found["cadence_breaks"]) == ("broken" in made.motion)
+        assert result["true_rate"] == "24000/1001"
+    assert len(result["cadence_breaks"]) == ("broken" in made.motion)
     x, y, w, h = made.window or (0, 0, truth.raster.width, truth.raster.height)
-    assert found["active_picture"] == {"x": x, "y": y, "width": w, "height": h}
-    assert found["half_line"] == ("first" if made.half_line else None)
+    assert result["active_picture"] == {"x": x, "y": y, "width": w, "height": h}
+    assert result["half_line"] == ("first" if made.half_line else None)
     untrue = {disagreement.field for disagreement in clip.disagreements}
-    assert ("range" in untrue) == made.codes_as_full == (found["range"] == "full")
+    assert ("range" in untrue) == made.codes_as_full == (result["range"] == "full")
     assert ("field_order" in untrue) == ("order" in made.flags)
     assert ("rate" in untrue) == (made.motion in ("2:2", "3:2"))
     assert ("scan" in untrue) == (scan in ("psf", "pulldown", "mixed"))
     if made.motion in ("frames", "fields") and not made.codes_as_full:
         assert clip.format == truth
-    said = " ".join(measured_lines(clip))
-    assert ("out of phase" in said) == (made.sound == "inverted")
-    assert ("silent: channels 3, 4" in said and "1 and 2 are identical" in said) == ("silent" in made.sound)
+    text = " ".join(measured_lines(clip))
+    assert ("out of phase" in text) == (made.sound == "inverted")
+    assert ("silent: channels 3, 4" in text and "1 and 2 are identical" in text) == ("silent" in made.sound)
 
 
 def _picture(planes: Sequence[NDArray[np.uint8]], bits: int = 8) -> Picture:
@@ -84,12 +84,12 @@ def test_levels_are_counted_and_the_gamut_is_that_of_another_library() -> None:
     planes = [rng.integers(0, 256, (96, 128)).astype(np.uint8) for _ in range(3)]
     meter = LevelMeter(encoding)
     meter.take(_picture(planes))
-    found = meter.found()
-    assert found is not None
-    assert (found.luma.minimum, found.luma.maximum) == (planes[0].min(), planes[0].max())
-    assert found.luma.below_black == pytest.approx((planes[0] < 16).mean(), abs=1e-12)
-    assert found.luma.above_white == pytest.approx((planes[0] > 235).mean(), abs=1e-12)
-    assert found.range == "full"
+    result = meter.found()
+    assert result is not None
+    assert (result.luma.minimum, result.luma.maximum) == (planes[0].min(), planes[0].max())
+    assert result.luma.below_black == pytest.approx((planes[0] < 16).mean(), abs=1e-12)
+    assert result.luma.above_white == pytest.approx((planes[0] > 235).mean(), abs=1e-12)
+    assert result.range == "full"
     theirs = colour.YCbCr_to_RGB(
         np.stack(planes, axis=-1),
         K=colour.WEIGHTS_YCBCR["ITU-R BT.709"],
@@ -99,7 +99,7 @@ def test_levels_are_counted_and_the_gamut_is_that_of_another_library() -> None:
         out_legal=False,
     )
     outside = ((theirs < -0.05) | (theirs > 1.05)).any(axis=-1).mean()
-    assert found.outside_gamut == pytest.approx(outside, abs=1e-3)
+    assert result.outside_gamut == pytest.approx(outside, abs=1e-3)
 
 
 @pytest.mark.parametrize("matrix", ["bt601", "bt709", "bt2020"])
@@ -113,8 +113,8 @@ def test_bars_tell_their_matrix(matrix: str) -> None:
     for declared in ("bt601", "bt709"):
         meter = LevelMeter(words("640x360p25 4:4:4 8bit").with_encoding(matrix=declared).encoding)
         meter.take(_picture(list(np.moveaxis(picture, -1, 0))))
-        found = meter.found()
-        assert found is not None and found.bars_matrix == matrix
+        result = meter.found()
+        assert result is not None and result.bars_matrix == matrix
 
 
 def test_eight_bits_in_a_ten_bit_file_are_told(ffmpeg: FFmpeg) -> None:
@@ -129,7 +129,7 @@ def test_eight_bits_in_a_ten_bit_file_are_told(ffmpeg: FFmpeg) -> None:
         "ffv1",
     )
     assert [disagreement.field for disagreement in look(shallow).disagreements if disagreement.field == "bit_depth"]
-    assert not [each.field for each in look(deep).disagreements if each.field == "bit_depth"]
+    assert not [item.field for item in look(deep).disagreements if item.field == "bit_depth"]
 
 
 @pytest.mark.parametrize(
@@ -167,13 +167,13 @@ def test_loudness_and_peaks_are_those_of_ffmpegs_own_program(ffmpeg: FFmpeg) -> 
     clip = look(path)
     assert clip.measured is not None and clip.measured.sound[0] is not None
     ours = clip.measured.sound[0]
-    said = subprocess.run(
+    text = subprocess.run(
         ["ffmpeg", "-hide_banner", "-nostats", "-i", str(path), "-af", "ebur128=peak=true", "-f", "null", "-"],
         capture_output=True,
         text=True,
         check=True,
     ).stderr
-    theirs = [float(x) for x in re.findall(r"(?:I:|Peak:)\s+(-?[\d.]+)", said[said.index("Summary") :])]
+    theirs = [float(x) for x in re.findall(r"(?:I:|Peak:)\s+(-?[\d.]+)", text[text.index("Summary") :])]
     assert ours.loudness_lufs == pytest.approx(theirs[0], abs=0.11)
     assert ours.true_peak_dbtp == pytest.approx(theirs[1], abs=0.11)
     tone = ours.channels[0].tone
@@ -184,9 +184,9 @@ def test_loudness_and_peaks_are_those_of_ffmpegs_own_program(ffmpeg: FFmpeg) -> 
 def test_line_up_is_found_and_named(level: float) -> None:
     t = np.arange(96_000) / 48_000
     sine = (10 ** (level / 20) * np.sin(2 * np.pi * 1000 * t)).astype(np.float32)
-    found = tone_of(sine, 48_000)
-    assert found is not None and found.line_up == LINE_UPS[level]
-    assert found.level_dbfs == pytest.approx(level, abs=0.02)
+    result = tone_of(sine, 48_000)
+    assert result is not None and result.line_up == LINE_UPS[level]
+    assert result.level_dbfs == pytest.approx(level, abs=0.02)
     assert tone_of(np.random.default_rng(1).standard_normal(96_000).astype(np.float32) * 0.1, 48_000) is None
 
 
@@ -218,9 +218,9 @@ def test_timecode_that_jumps_is_told(tmp_path: Path) -> None:
     joined = tmp_path / "joined.m2v"
     joined.write_bytes(b"".join(parts))
     clip = inspect(joined)
-    found = measure(joined, clip.declared, clip.format)
-    assert [timecode_break.found[:5] for timecode_break in found.timecode_breaks] == ["11:30"]
-    assert abs(found.timecode_breaks[0].frame - 25) <= 4
+    result = measure(joined, clip.declared, clip.format)
+    assert [timecode_break.found[:5] for timecode_break in result.timecode_breaks] == ["11:30"]
+    assert abs(result.timecode_breaks[0].frame - 25) <= 4
 
 
 def test_a_second_look_is_from_memory_and_knows_a_renamed_clip(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -352,8 +352,8 @@ def test_a_turned_clip_is_taken_as_it_is_shown(ffmpeg: FFmpeg, tmp_path: Path) -
         picture = next(iter(reader.window(0, 1)))
     theirs = np.frombuffer(shown.read_bytes()[: 180 * 320], np.uint8).reshape(320, 180)
     np.testing.assert_array_equal(picture.luma, theirs)
-    found = against(demo_template("House HD 50i"), clip)
-    assert "clip_turned" in {finding.code for finding in found.findings}
+    result = against(demo_template("House HD 50i"), clip)
+    assert "clip_turned" in {finding.code for finding in result.findings}
 
 
 def test_alpha_is_a_fact_of_a_clip(ffmpeg: FFmpeg) -> None:
@@ -386,11 +386,11 @@ def test_a_variable_rate_is_called_so(ffmpeg: FFmpeg) -> None:
     )
     clip = look(path)
     assert clip.measured is not None and clip.measured.variable is not None and clip.format is not None
-    found = clip.measured.variable
-    assert found.slowest == pytest.approx(10, rel=0.02) and found.fastest == pytest.approx(30, rel=0.02)
-    assert found.mean == pytest.approx(80 / 4, rel=0.03) and clip.format.rate == found.fixed
-    [said] = [disagreement for disagreement in clip.disagreements if disagreement.field == "rate"]
-    assert said.measured == "variable" and "10 to 30 pictures/s" in said.text and "fast against" not in said.text
+    result = clip.measured.variable
+    assert result.slowest == pytest.approx(10, rel=0.02) and result.fastest == pytest.approx(30, rel=0.02)
+    assert result.mean == pytest.approx(80 / 4, rel=0.03) and clip.format.rate == result.fixed
+    [text] = [disagreement for disagreement in clip.disagreements if disagreement.field == "rate"]
+    assert text.measured == "variable" and "10 to 30 pictures/s" in text.text and "fast against" not in text.text
     steady = look(ffmpeg("steady.mkv", "160x120", "60000/1001", "-c:v", "libx264", "-pix_fmt", "yuv420p", seconds=2))
     assert steady.measured is not None and steady.measured.variable is None
 

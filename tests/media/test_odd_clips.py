@@ -87,7 +87,7 @@ def test_odd_clips_are_rows_and_the_others_go_on(tmp_path: Path) -> None:
 def test_where_a_clip_becomes_another_is_a_fact_with_its_place(tmp_path: Path) -> None:
     clip = look(two_rasters(tmp_path / "rasters.mpg"))
     assert clip.measured is not None and clip.measured.frames_examined < 48
-    (change,) = (each for each in clip.measured.changes if each.what == "raster")
+    (change,) = (item for item in clip.measured.changes if item.what == "raster")
     assert (change.was, change.becomes) == ("128 × 96", "160 × 144") and abs(change.frame - 24) <= 1
     assert "From frame 2" in clip.disagreements[0].text and "160 × 144, not 128 × 96" in clip.disagreements[0].text
     assert clip.to_json()["measured"]["changes"][0]["what"] == "raster"
@@ -106,8 +106,8 @@ def test_what_nobody_foresaw_is_a_row_with_a_report(tmp_path: Path, monkeypatch:
             raise error
 
         monkeypatch.setattr("idle_quarry.media.looking.measure", fails)
-        said = [each.what if isinstance(each, MediaError) else each.trouble for _, each in look_at_all(paths)]
-        assert len(said) == 2 and all(type(error).__name__ in each and "report" in each for each in said)
+        text = [item.what if isinstance(item, MediaError) else item.trouble for _, item in look_at_all(paths)]
+        assert len(text) == 2 and all(type(error).__name__ in item and "report" in item for item in text)
     reports = list((tmp_path / "state").rglob("reports/*.txt"))
     assert len(reports) == 4 and all(path.stat().st_mode & 0o777 == 0o600 for path in reports)
 
@@ -125,10 +125,10 @@ def test_a_folder_of_stills_is_read_once(tmp_path: Path, monkeypatch: pytest.Mon
         return scandir(path)
 
     monkeypatch.setattr("idle_quarry.media.sequences.os.scandir", counted)
-    found = grouped(sorted(tmp_path.iterdir()))
+    result = grouped(sorted(tmp_path.iterdir()))
     assert len(reads) == 1
     # digits of another script are letters of a name here
-    assert [path.name for path in found] == [
+    assert [path.name for path in result] == [
         "other 7.dpx",
         "plain.dpx",
         "scan_0001.dpx",

@@ -87,17 +87,17 @@ def test_each_frame_is_the_picture_that_is_on_show(tmp_path: Path, suffix: str, 
     assert varies.repeated_a_minute == pytest.approx(10 * repeated, abs=11)
     assert varies.dropped_a_minute == pytest.approx(10 * (count - len(set(shown))), abs=11)
 
-    made = convert(
+    result = convert(
         clip,
         ConversionTarget(format_from_words(f"320x180p{rate}"), codecs()["rdd36-proxy"], DEFAULT_POLICY),
         tmp_path / "made.mov",
     )
-    assert made.frames == clip.declared.frames
-    with av.open(str(made.path)) as container:
+    assert result.frames == clip.declared.frames
+    with av.open(str(result.path)) as container:
         sound = container.streams.audio[0]
         assert sound.duration is not None and sound.time_base is not None
-        assert float(sound.duration * sound.time_base) == pytest.approx(made.frames / float(fixed), abs=0.05)
-    assert inspect(made.path).declared.uneven == 0
+        assert float(sound.duration * sound.time_base) == pytest.approx(result.frames / float(fixed), abs=0.05)
+    assert inspect(result.path).declared.uneven == 0
 
 
 def test_time_stamps_that_jump_by_days_take_no_memory() -> None:

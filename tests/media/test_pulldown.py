@@ -26,8 +26,8 @@ def test_pictures_come_back_across_a_break(cadence: str, order: str) -> None:
     runs = cadence_runs(frames, cadence, order)
     assert [(run.start, run.stop) for run in runs] == [(0, 13), (13, 26)]
     assert [run.phase for run in runs] == [0, 1]  # six frames are a cycle of five and one more
-    found = without_pulldown(frames, cadence, order)
+    result = without_pulldown(frames, cadence, order)
     source = [np.asarray(p) for p in first + second]
-    for picture in found:
-        assert any(np.array_equal(picture, each) for each in source)
-    assert len(found) == len({picture.tobytes() for picture in found}) >= 19
+    for picture in result:
+        assert any(np.array_equal(picture, item) for item in source)
+    assert len(result) == len({picture.tobytes() for picture in result}) >= 19

@@ -157,10 +157,10 @@ def test_what_lies_outside_at_both_ends_is_counted_once() -> None:
     luma[:150], cb[:150] = 500, 100  # R′ 1.11 and B′ −0.36: beyond both ends
     for number in range(3):
         meter.take(picture(number, luma, cb, cr))
-    found = meter.found()
+    result = meter.found()
     y, blue = (luma[0, 0] - 64) / 876, (luma[0, 0] - 64) / 876 + 1.8556 * (cb[0, 0] - 512) / 896
     assert blue < -0.05 and y + 1.5748 * (cr[0, 0] - 512) / 896 > 1.05
-    assert found.gamut_most == pytest.approx(300 / 576, abs=0.01) and found.gamut_most <= 1
+    assert result.gamut_most == pytest.approx(300 / 576, abs=0.01) and result.gamut_most <= 1
 
 
 def test_levels_gamut_and_what_stands_still_are_those_that_were_drawn() -> None:
@@ -197,16 +197,16 @@ def test_levels_gamut_and_what_stands_still_are_those_that_were_drawn() -> None:
     for n in range(20):
         take(noise(), timecode=(False, 10, 0, 0, n if n < 10 else n + 1))
     take(np.full((576, 720), 64), times=15)
-    found = meter.found()
-    assert [(part.what, part.first, part.last) for part in found.parts] == [
+    result = meter.found()
+    assert [(part.what, part.first, part.last) for part in result.parts] == [
         (BARS, 0, 30), (BLACK, 30, 55), (MOVING, 55, 76), (STILL, 76, 116), (MOVING, 116, 136), (BLACK, 136, 151),
     ]  # fmt: skip
-    assert [(stay.first, stay.last) for stay in found.frozen] == [(0, 30), (76, 116)] and found.frames == 151
-    assert [(stay.first, stay.last) for stay in found.gamut] == [(75, 76)]
-    assert found.gamut_most == pytest.approx(60 / 576, abs=1e-3) and found.highest == 1010 and found.lowest == 64
-    assert found.above == pytest.approx(60 * 720 / (151 * 576 * 720), rel=0.01)
-    assert [text for _, text in found.timecodes] == ["10:00:00:00", "10:00:00:11"], "one is left out"
-    items = items_of(found.parts, 25.0, breaks=False)
+    assert [(stay.first, stay.last) for stay in result.frozen] == [(0, 30), (76, 116)] and result.frames == 151
+    assert [(stay.first, stay.last) for stay in result.gamut] == [(75, 76)]
+    assert result.gamut_most == pytest.approx(60 / 576, abs=1e-3) and result.highest == 1010 and result.lowest == 64
+    assert result.above == pytest.approx(60 * 720 / (151 * 576 * 720), rel=0.01)
+    assert [text for _, text in result.timecodes] == ["10:00:00:00", "10:00:00:11"], "one is left out"
+    items = items_of(result.parts, 25.0, breaks=False)
     assert [(item.what, item.first, item.last) for item in items] == [
         ("bars", 0, 30),
         ("black", 30, 55),
@@ -294,8 +294,8 @@ def sound_file(path: Path, samples: np.ndarray) -> Path:
 
 def sine(*steps: tuple[float, float], channels: int = 2, hz: float = 1000.0) -> np.ndarray:
     """A sine at levels (dBFS) for so many seconds each, on every channel."""
-    made = [10 ** (level / 20) * np.sin(2 * np.pi * hz * np.arange(round(48000 * s)) / 48000) for level, s in steps]
-    return np.repeat(np.concatenate(made)[:, None], channels, axis=1)
+    result = [10 ** (level / 20) * np.sin(2 * np.pi * hz * np.arange(round(48000 * s)) / 48000) for level, s in steps]
+    return np.repeat(np.concatenate(result)[:, None], channels, axis=1)
 
 
 #: EBU Tech 3341, table 1: what a meter is to read of signals 1, 2, 4 and 5, LUFS ± 0.1 (4 holds 3); Tech 3342's signals
@@ -314,48 +314,48 @@ EBU_3342 = (
 def test_loudness_is_what_the_ebus_cases_say(tmp_path: Path) -> None:
     for number, (steps, wanted) in enumerate(EBU_3341):
         path = sound_file(tmp_path / f"{number}.wav", sine(*steps))
-        found = sound_of(path, (0, 1), (0.0, sum(s for _, s in steps)))
-        assert found is not None and found.integrated == pytest.approx(wanted, abs=0.1), number
+        result = sound_of(path, (0, 1), (0.0, sum(s for _, s in steps)))
+        assert result is not None and result.integrated == pytest.approx(wanted, abs=0.1), number
         if len(steps) == 1:
-            assert found.most_momentary == pytest.approx(wanted, abs=0.1) and found.most_short_term == pytest.approx(
+            assert result.most_momentary == pytest.approx(wanted, abs=0.1) and result.most_short_term == pytest.approx(
                 wanted, abs=0.1
             )
     for number, (steps, wanted) in enumerate(EBU_3342):
         path = sound_file(tmp_path / f"r{number}.wav", sine(*steps))
-        found = sound_of(path, (0, 1), (0.0, sum(s for _, s in steps)))
-        assert found is not None and found.range == pytest.approx(wanted, abs=1.0), number
+        result = sound_of(path, (0, 1), (0.0, sum(s for _, s in steps)))
+        assert result is not None and result.range == pytest.approx(wanted, abs=1.0), number
     # true peak: a sine at a quarter of the sampling rate, 45° on, has peaks 3 dB over its samples (Tech 3341, signal 15
     # and on)
     time = np.arange(48000 * 4)
     between = 0.5 * np.sin(2 * np.pi * time / 4 + np.pi / 4) * np.minimum(1, np.minimum(time, time[::-1]) / 24000)
-    found = sound_of(sound_file(tmp_path / "tp.wav", np.repeat(between[:, None], 2, axis=1)), (0, 1), (0.0, 4.0))
+    result = sound_of(sound_file(tmp_path / "tp.wav", np.repeat(between[:, None], 2, axis=1)), (0, 1), (0.0, 4.0))
     assert (
-        found is not None
-        and found.true_peak == pytest.approx(-6.0, abs=0.4)
-        and found.channels[0].peak_dbfs == pytest.approx(-9.03, abs=0.02)
+        result is not None
+        and result.true_peak == pytest.approx(-6.0, abs=0.4)
+        and result.channels[0].peak_dbfs == pytest.approx(-9.03, abs=0.02)
     )
     surround = np.zeros((48000 * 10, 6))
     surround[:, :] = sine((-28, 10), channels=6)
     surround[:, 3] = 0
-    found = sound_of(sound_file(tmp_path / "51.wav", surround), (0, 1, 2, 3, 4, 5), (0.0, 10.0))
+    result = sound_of(sound_file(tmp_path / "51.wav", surround), (0, 1, 2, 3, 4, 5), (0.0, 10.0))
     weights = 10 * np.log10(3 + 2 * 1.41)  # BS.1770-5: three at one, the surrounds at 1.41
-    assert found is not None and found.integrated == pytest.approx(-28 - 3.01 + weights - 0.691 + 0.691, abs=0.2)
+    assert result is not None and result.integrated == pytest.approx(-28 - 3.01 + weights - 0.691 + 0.691, abs=0.2)
 
 
 def test_channels_silence_clipping_and_phase_are_told_with_their_places(tmp_path: Path) -> None:
     rng = np.random.default_rng(3)
-    made = 0.1 * rng.standard_normal((48000 * 12, 6))
-    made[:, 3] = sine((-20, 12), channels=1, hz=50)[:, 0]
-    made[48000 * 3 : 48000 * 5] = 0
-    made[48000 * 6 : 48000 * 8, 1] = -made[48000 * 6 : 48000 * 8, 0]
-    made[48000 * 9 + 100 : 48000 * 9 + 110, 2] = 1.0
-    made[:, 5] = made[:, 4]
-    found = sound_of(sound_file(tmp_path / "a.wav", made), None, (0.0, 12.0))
-    assert found is not None
-    assert [(span.first_s, span.last_s) for span in found.silence] == [(3.0, 5.0)]
-    assert [(round(span.first_s, 1), round(span.last_s, 1)) for span in found.against] == [(6.0, 8.0)]
-    assert [span.first_s for span in found.clipping] == [9.0] and found.alike == ((5, 6),)
-    assert found.channels[3].high_share < 0.1 < 0.5 < found.channels[2].high_share
+    output = 0.1 * rng.standard_normal((48000 * 12, 6))
+    output[:, 3] = sine((-20, 12), channels=1, hz=50)[:, 0]
+    output[48000 * 3 : 48000 * 5] = 0
+    output[48000 * 6 : 48000 * 8, 1] = -output[48000 * 6 : 48000 * 8, 0]
+    output[48000 * 9 + 100 : 48000 * 9 + 110, 2] = 1.0
+    output[:, 5] = output[:, 4]
+    result = sound_of(sound_file(tmp_path / "a.wav", output), None, (0.0, 12.0))
+    assert result is not None
+    assert [(span.first_s, span.last_s) for span in result.silence] == [(3.0, 5.0)]
+    assert [(round(span.first_s, 1), round(span.last_s, 1)) for span in result.against] == [(6.0, 8.0)]
+    assert [span.first_s for span in result.clipping] == [9.0] and result.alike == ((5, 6),)
+    assert result.channels[3].high_share < 0.1 < 0.5 < result.channels[2].high_share
     later = sound_of(tmp_path / "a.wav", (0, 1), (4.0, 12.0))
     assert later is not None and [(span.first_s, span.last_s) for span in later.silence] == [(4.0, 5.0)], (
         "places are the file's"

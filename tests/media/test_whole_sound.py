@@ -40,14 +40,14 @@ def test_all_of_it_is_heard_as_the_standard_integrates(long_sound: Path) -> None
     assert clip.measured is not None
     (windows,) = clip.measured.sound
     assert windows is not None and windows.windows > 1 and "not of the whole" in windows.loudness_words()
-    told: list[float] = []
-    heard = whole_sound_heard(clip, lambda _what, share: told.append(share))
+    lines: list[float] = []
+    heard = whole_sound_heard(clip, lambda _what, share: lines.append(share))
     assert heard.measured is not None
     (whole,) = heard.measured.sound
     assert whole is not None and whole.windows == 1 and "not of the whole" not in whole.loudness_words()
     assert whole.loudness_lufs == pytest.approx(-23.0, abs=0.1)
     assert whole.true_peak_dbtp == pytest.approx(-20.0, abs=0.1)
-    assert whole.seconds == pytest.approx(120.2, abs=0.01) and told[-1] == pytest.approx(1.0, abs=0.01)
+    assert whole.seconds == pytest.approx(120.2, abs=0.01) and lines[-1] == pytest.approx(1.0, abs=0.01)
     assert whole.channels == windows.channels
     again = look(long_sound)
     assert again.measured is not None and again.measured.sound == heard.measured.sound, "it is kept"
@@ -78,8 +78,8 @@ def test_intake_offers_it_where_it_is_of_windows(desk: Desk, long_sound: Path, q
     assert not intake.sound_is_of_windows()
     row = intake.row
     assert row is not None and row.clip is not None and row.clip.measured is not None
-    found = row.clip.measured.sound[0]
-    assert found is not None and found.loudness_lufs == pytest.approx(-23.0, abs=0.1)
+    result = row.clip.measured.sound[0]
+    assert result is not None and result.loudness_lufs == pytest.approx(-23.0, abs=0.1)
 
 
 def test_sixteen_channels_are_heard(tmp_path: Path) -> None:
@@ -97,7 +97,7 @@ def test_sixteen_channels_are_heard(tmp_path: Path) -> None:
         file.writeframes(samples.tobytes())
     clip = look(path)
     assert clip.measured is not None and not clip.trouble
-    (found,) = clip.measured.sound
-    assert found is not None and [n + 1 for n, channel in enumerate(found.channels) if not channel.silent] == [5, 6]
+    (result,) = clip.measured.sound
+    assert result is not None and [n + 1 for n, channel in enumerate(result.channels) if not channel.silent] == [5, 6]
     (whole,) = whole_sound_heard(clip, lambda _what, _share: None).measured.sound  # type: ignore[union-attr]
     assert whole is not None and whole.windows == 1 and whole.loudness_lufs == pytest.approx(-23.0, abs=0.1)

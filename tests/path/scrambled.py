@@ -24,7 +24,7 @@ def scrambled(random: Random) -> Template:
     """Return a demo template with a few settings chosen by chance, of those that can be chosen."""
     template = random.choice(ALL)
     for _ in range(random.randint(1, 6)):
-        setting = random.choice([each for each in settings_of(template) if each.choices])
+        setting = random.choice([item for item in settings_of(template) if item.choices])
         with suppress(QuarryError):
             template = with_setting(template, setting, random.choice(setting.choices))
     return template
@@ -53,7 +53,7 @@ def followed(random: Random, templates: int) -> int:
                 break
             remedy = random.choice(offers)
             after = edited(template, *remedy.edits)
-            before, now = (suffering(evaluate(each, remedies=False)) for each in (template, after))
+            before, now = (suffering(evaluate(item, remedies=False)) for item in (template, after))
             assert now < before, (template.name, remedy.label, before, now)
             template, count = after, count + 1
         else:

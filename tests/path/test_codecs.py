@@ -49,8 +49,8 @@ def test_published_rates(format_words: str) -> None:
     for ident, published in zip(_FAMILY, _PUBLISHED[format_words], strict=True):
         assert mbps(codecs()[ident], words(format_words)) == pytest.approx(published, rel=0.035), ident
     if format_words in _PUBLISHED_XQ:
-        found = mbps(codecs()["rdd36-4444-xq"], words(format_words))
-        assert found == pytest.approx(_PUBLISHED_XQ[format_words], rel=0.01)
+        result = mbps(codecs()["rdd36-4444-xq"], words(format_words))
+        assert result == pytest.approx(_PUBLISHED_XQ[format_words], rel=0.01)
 
 
 @pytest.mark.parametrize(
@@ -101,10 +101,10 @@ def test_every_codec_holds_something_and_only_offers_what_it_holds(codec: object
 
 def test_lists_are_by_data_rate_and_never_offer_what_cannot_hold() -> None:
     for standard_format in standard_formats():
-        found = holding(standard_format.format)
-        rates = [mbps(codec, standard_format.format) for codec in found]
-        assert found and rates == sorted(rates), standard_format.words
-        assert not any(cannot_hold(codec, standard_format.format) for codec in found)
+        result = holding(standard_format.format)
+        rates = [mbps(codec, standard_format.format) for codec in result]
+        assert result and rates == sorted(rates), standard_format.words
+        assert not any(cannot_hold(codec, standard_format.format) for codec in result)
     assert "has no interlaced" in cannot_hold(codecs()["vc3-hr-hqx"], words("1080i25"))[0]
     assert cannot_hold(codecs()["avci-100"], words("2160p50"))
     assert cannot_hold(codecs()["dv25"], words("576i25 8bit 4:2:0"))  # DV is lower field first

@@ -19,7 +19,7 @@ ALL = [history[-1].template for history in house_shelf()]
 
 
 def values(template: Template, place: str) -> tuple[Found, ...]:
-    return tuple(found for where, found in flat(json.loads(canonical(template))) if where == place)
+    return tuple(result for where, result in flat(json.loads(canonical(template))) if where == place)
 
 
 def holding(text: str) -> set[str]:
@@ -64,8 +64,8 @@ def test_what_holds(text: str, holds: Callable[[Template], bool]) -> None:
 
 
 def test_words_and_conditions_stand_together() -> None:
-    found, words = conditions("lamp room, monitor is bay two and working.scan = interlaced")
-    assert words == "lamp room" and [each.place for each in found] == ["monitor.monitor", "working.format.scan"]
+    result, words = conditions("lamp room, monitor is bay two and working.scan = interlaced")
+    assert words == "lamp room" and [item.place for item in result] == ["monitor.monitor", "working.format.scan"]
     assert conditions("1080i25 and more")[0] == () and conditions("") == ((), "")
     assert str(condition("sources.tape.rate=25")) == "sources.tape.format.rate = 25"
     assert condition("sources.tape=576i25") == Condition("sources.format", "tape", "=", "576i25")

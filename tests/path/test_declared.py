@@ -47,16 +47,16 @@ def row(template: Template, place: str, house: HouseEntries | None = None) -> Se
     ],
 )
 def test_each_is_typed_stored_and_put_back(place: str, text: str, value: object) -> None:
-    made = with_setting(HD, row(HD, place), text)
-    setting = setting_at(made, place)
-    assert setting is not None and setting.follows and made == edited(HD, Edit(place, value))
-    if made != HD:
-        assert made.format_number == (4 if place != "sound.layout" else 1)
-        assert [difference.place for difference in differences(HD, made)] == [place]
-        [change] = changes(HD, made)
-        assert content_hash(put_back(made, change)) == content_hash(HD)
-    again = with_setting(made, setting, setting.text)
-    assert again == made  # what is said is taken
+    result = with_setting(HD, row(HD, place), text)
+    setting = setting_at(result, place)
+    assert setting is not None and setting.follows and result == edited(HD, Edit(place, value))
+    if result != HD:
+        assert result.format_number == (4 if place != "sound.layout" else 1)
+        assert [difference.place for difference in differences(HD, result)] == [place]
+        [change] = changes(HD, result)
+        assert content_hash(put_back(result, change)) == content_hash(HD)
+    again = with_setting(result, setting, setting.text)
+    assert again == result  # what is said is taken
 
 
 @pytest.mark.parametrize(
@@ -85,10 +85,10 @@ def test_rules_that_make_no_name_are_refused(rule: str) -> None:
 
 
 def test_light_is_asked_for_only_where_there_is_more_of_it() -> None:
-    labels = [each.label for each in settings_on(HD, f"delivery:{DELIVERY}")]
-    assert "MaxCLL" not in labels and "Graded to" not in [each.label for each in settings_on(HD, "working")]
+    labels = [item.label for item in settings_on(HD, f"delivery:{DELIVERY}")]
+    assert "MaxCLL" not in labels and "Graded to" not in [item.label for item in settings_on(HD, "working")]
     hdr = edited(HD, Edit("working.format", words("2160p50 hlg")), Edit("deliveries", (delivered("uhd-50"),)))
-    assert "Graded to" in [each.label for each in settings_on(hdr, "working")]
+    assert "Graded to" in [item.label for item in settings_on(hdr, "working")]
     lit = with_setting(hdr, row(hdr, "deliveries.uhd-50.max_cll"), "1000")
     assert lit.deliveries[0].max_cll == 1000 and "cd/m²" in row(lit, "deliveries.uhd-50.max_cll").follows
     with pytest.raises(NotUnderstood):
@@ -116,8 +116,8 @@ def test_formats_and_rules_of_the_house_are_offered_where_one_types_them() -> No
 
 def test_chains_of_tracks_are_one_setting() -> None:
     place = f"timelines.{HD.timelines[0].id}.tracks.a1.voice"
-    made = edited(HD, Edit(place, voice_from("high-pass 80 Hz; limiter -3 dB")))
-    assert [difference.place for difference in differences(HD, made)] == [place] and len(changes(HD, made)) == 1
+    result = edited(HD, Edit(place, voice_from("high-pass 80 Hz; limiter -3 dB")))
+    assert [difference.place for difference in differences(HD, result)] == [place] and len(changes(HD, result)) == 1
     with pytest.raises(NotPossible, match="only a sound track"):
         edited(HD, Edit(f"timelines.{HD.timelines[0].id}.tracks.v1.voice", voice_from("gain +3 dB")))
 
@@ -126,15 +126,17 @@ def test_two_drafts_with_such_settings_are_merged() -> None:
     bay = own_copy(monitors()["bay-two-grade"], "Bay 9")
     mine = edited(HD, Edit("captions", ("OP-47",)), Edit("monitor.monitor", bay.id))
     theirs = edited(HD, Edit("captions", ("CEA-708",)), Edit("line_up", "ramp"))
-    found = merge(HD, mine, theirs)
-    assert [conflict.place for conflict in found.conflicts] == ["captions"] and found.template.captions == ("CEA-708",)
-    assert found.template.house == (bay,) and found.template.line_up == "ramp"
+    result = merge(HD, mine, theirs)
+    assert [conflict.place for conflict in result.conflicts] == ["captions"] and result.template.captions == (
+        "CEA-708",
+    )
+    assert result.template.house == (bay,) and result.template.line_up == "ramp"
     assert merge(HD, mine, theirs, {"captions": "mine"}).template.captions == ("OP-47",)
 
 
 def test_two_eyes_are_off_unless_said_and_then_everywhere() -> None:
     assert (
-        "Eyes" not in [each.label for each in settings_on(HD, f"delivery:{DELIVERY}")]
+        "Eyes" not in [item.label for item in settings_on(HD, f"delivery:{DELIVERY}")]
         and row(HD, "working.eyes").text == "One"
     )
     both = with_setting(HD, row(HD, "working.eyes"), "Two, a file each")
@@ -145,7 +147,7 @@ def test_two_eyes_are_off_unless_said_and_then_everywhere() -> None:
     assert result.worst_grade == evaluate(HD).worst_grade and whole.format_number == 4
     kept = next(station for station in result.stations if station.kind == "intermediate")
     single = next(station for station in evaluate(HD).stations if station.kind == "intermediate")
-    rates = [float(station_texts(each)[1].split()[0]) for each in (kept, single)]
+    rates = [float(station_texts(item)[1].split()[0]) for item in (kept, single)]
     assert rates[0] == pytest.approx(2 * rates[1], abs=1)
     assert evaluate(both).worst_grade == "broken"
     squeezed = edited(whole, Edit(f"deliveries.{DELIVERY}.eyes", "side by side"))

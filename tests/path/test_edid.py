@@ -66,13 +66,13 @@ CASES = {
 def test_what_another_reader_reads_is_read(case: str, tmp_path: Path) -> None:
     path = tmp_path / "edid"
     path.write_bytes(CASES[case])
-    told = subprocess.run(["edid-decode", str(path)], capture_output=True, text=True, check=False).stdout
+    lines = subprocess.run(["edid-decode", str(path)], capture_output=True, text=True, check=False).stdout
     theirs = set()
-    for line in told.splitlines():
-        found = re.search(r"(?:VIC +\d+|DTD +\d+): +(\d+)x(\d+)(i?) +([\d.]+) Hz", line)
-        if found:
-            rate = float(found[4]) / (2 if found[3] else 1)  # it counts fields
-            theirs.add((int(found[1]), int(found[2]), bool(found[3]), round(rate, 1)))
+    for line in lines.splitlines():
+        result = re.search(r"(?:VIC +\d+|DTD +\d+): +(\d+)x(\d+)(i?) +([\d.]+) Hz", line)
+        if result:
+            rate = float(result[4]) / (2 if result[3] else 1)  # it counts fields
+            theirs.add((int(result[1]), int(result[2]), bool(result[3]), round(rate, 1)))
     screen = read_edid(CASES[case])
     rates = {"23.976": 23.976, "29.97": 29.97, "59.94": 59.94}
     ours = {(t.width, t.lines, t.interlaced, round(rates.get(t.rate) or float(t.rate), 1)) for t in screen.timings}
@@ -81,13 +81,13 @@ def test_what_another_reader_reads_is_read(case: str, tmp_path: Path) -> None:
     assert all(any(abs(o[3] / t[3] - 1) < 0.0025 and o[:3] == t[:3] for t in theirs) for o in ours - theirs)
     assert (
         screen.name == "Lamp 24"
-        and f"Display Product Name: '{screen.name}'" in told
-        and f"Manufacturer: {screen.maker}" in told
+        and f"Display Product Name: '{screen.name}'" in lines
+        and f"Manufacturer: {screen.maker}" in lines
     )
-    assert ("pq" in screen.transfers) == ("SMPTE ST2084" in told)
+    assert ("pq" in screen.transfers) == ("SMPTE ST2084" in lines)
     if screen.peak_cd_m2:
-        said = re.search(r"Desired content max luminance: \d+ \(([\d.]+)", told)
-        assert said and float(said[1]) == pytest.approx(screen.peak_cd_m2, abs=0.06)
+        text = re.search(r"Desired content max luminance: \d+ \(([\d.]+)", lines)
+        assert text and float(text[1]) == pytest.approx(screen.peak_cd_m2, abs=0.06)
 
 
 def test_a_screen_becomes_a_monitor() -> None:

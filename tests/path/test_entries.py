@@ -157,10 +157,10 @@ def test_a_variant_makes_what_it_says() -> None:
             "containers": ["mxf"],
         }
     )
-    made = entry.codec(codecs()["mpeg2-422-50"])  # type: ignore[attr-defined]
-    options = made.encode.options
+    result = entry.codec(codecs()["mpeg2-422-50"])  # type: ignore[attr-defined]
+    options = result.encode.options
     assert (options["b"], options["maxrate"], options["g"], options["bf"]) == ("30000000", "30000000", "0", "0")
-    assert made.containers == ("mxf",) and made.rate.mbps == 30 and made.holds == codecs()["mpeg2-422-50"].holds
+    assert result.containers == ("mxf",) and result.rate.mbps == 30 and result.holds == codecs()["mpeg2-422-50"].holds
 
 
 def test_layouts_know_what_they_lack() -> None:
@@ -177,10 +177,10 @@ def test_layouts_know_what_they_lack() -> None:
 def test_rules_make_names_or_none(fields: dict[str, str | int]) -> None:
     rule = "{title} E{episode:02} {date} v{version}"
     assert fields_of(rule) == ("title", "episode", "date", "version")
-    made = made_name(rule, fields)
-    assert "{" not in made and made == made.strip()
+    result = made_name(rule, fields)
+    assert "{" not in result and result == result.strip()
     if fields.get("episode") == 7:
-        assert "E07" in made
+        assert "E07" in result
     assert name_refused(made_name(rule, FIELDS)) is None
     for wrong in ("{", "{nothing}", "{title:02}", "{episode:2.1}", "a}b"):
         with pytest.raises(ValueError):
@@ -193,9 +193,9 @@ def test_a_limit_is_typed_as_a_figure_to_look_at_and_one_that_fails() -> None:
     spec = own_copy(known("delivery")["hd-50"])
     row = next(row for row in entry_settings(spec) if row.label == "Black inside")
     assert row.text == "look 1, fails 2"
-    for typed, said in (("fails 3", "fails 3"), ("FAILS 3 , look 2.5", "look 2.5, fails 3"), ("none", "none")):
+    for typed, text in (("fails 3", "fails 3"), ("FAILS 3 , look 2.5", "look 2.5, fails 3"), ("none", "none")):
         changed = with_entry_setting(spec, row, typed)
-        assert next(row for row in entry_settings(changed) if row.label == "Black inside").text == said
+        assert next(row for row in entry_settings(changed) if row.label == "Black inside").text == text
     for wrong in ("3", "look 1, look 2", "look one", "fails -1"):
         with pytest.raises(NotUnderstood, match="no limit"):
             with_entry_setting(spec, row, wrong)

@@ -236,13 +236,13 @@ def codes(evaluation: Evaluation) -> set[str]:
 def test_each_finding_is_provoked_and_cured(code: str) -> None:
     assert code not in codes(evaluate(HD))
     template = edited(HD, *PROVOKED[code])
-    found = [finding for finding in evaluate(template).findings if finding.code == code]
-    assert found, sorted(codes(evaluate(template)))
-    for finding in found:
+    result = [finding for finding in evaluate(template).findings if finding.code == code]
+    assert result, sorted(codes(evaluate(template)))
+    for finding in result:
         assert finding.text.endswith(".") and "{" not in finding.text
         if finding.remedy is not None:
             after = evaluate(edited(template, *finding.remedy.edits))
-            assert _same(finding) not in {_same(each) for each in after.findings}, finding.remedy.label
+            assert _same(finding) not in {_same(item) for item in after.findings}, finding.remedy.label
 
 
 def _same(finding: Finding) -> tuple[str, str]:
@@ -283,8 +283,8 @@ def test_remedies_that_would_undo_one_another_are_not_offered() -> None:
     gauge = next(template for template in ALL if template.name == "Narrow Gauge")
     two = [d.start for d in gauge.deliveries]
     assert len(set(two)) > 1  # one wants 10:00, the other 01:00
-    said = [f for f in evaluate(gauge).findings if f.code in ("start_differs", "line_up_differs")]
-    assert said and all(f.remedy is None and "cannot suit both" in f.text for f in said)
+    text = [f for f in evaluate(gauge).findings if f.code in ("start_differs", "line_up_differs")]
+    assert text and all(f.remedy is None and "cannot suit both" in f.text for f in text)
     odd = edited(HD, Edit("working.format", words("2100x900i25")))
     [irregular] = [f for f in evaluate(odd).findings if f.code == "format_irregular"]
     assert irregular.remedy is None or "p3" not in irregular.remedy.label
@@ -356,9 +356,9 @@ def test_differences_name_settings_and_values() -> None:
     other = edited(
         HD, Edit("working.format.rate", words("1080i29.97").rate), Edit("folders.new", Folder(id="new", name="New"))
     )
-    found = {d.place: (d.a, d.b) for d in differences(HD, other)}
-    assert found["working.format.rate"] == ("25/1", "30000/1001")
-    assert found["folders.new.name"] == (None, "New")
+    result = {d.place: (d.a, d.b) for d in differences(HD, other)}
+    assert result["working.format.rate"] == ("25/1", "30000/1001")
+    assert result["folders.new.name"] == (None, "New")
     assert set(flattened(HD)) - set(flattened(other)) == set()
 
 

@@ -23,8 +23,8 @@ LAMP = demo_template("The Lamp Room")
 
 def test_a_source_is_found_for_what_it_is() -> None:
     for source in LAMP.sources:
-        found = match(LAMP, source.format)
-        assert found.source == source and found.grade == "exact" and found.findings == ()
+        result = match(LAMP, source.format)
+        assert result.source == source and result.grade == "exact" and result.findings == ()
 
 
 @pytest.mark.parametrize(
@@ -40,22 +40,22 @@ def test_a_source_is_found_for_what_it_is() -> None:
     ],
 )
 def test_what_differs_is_said(clip: str, source: str | None, codes: set[str]) -> None:
-    found = match(LAMP, words(clip))
-    assert (found.source.id if found.source else None) == source
-    assert {finding.code for finding in found.findings} == codes
-    assert all(finding.text.endswith(".") for finding in found.findings)
+    result = match(LAMP, words(clip))
+    assert (result.source.id if result.source else None) == source
+    assert {finding.code for finding in result.findings} == codes
+    assert all(finding.text.endswith(".") for finding in result.findings)
 
 
 def test_thirty_against_twenty_nine_ninety_seven() -> None:
     seven = edited(demo_template("Sheet Seven"), Edit("sources.fixed.format", words("1080p29.97")))
-    found = match(seven, words("1080p30"))
-    assert found.source is None and found.findings[0].code == "clip_rate_near_miss"
+    result = match(seven, words("1080p30"))
+    assert result.source is None and result.findings[0].code == "clip_rate_near_miss"
 
 
 def test_without_sources_everything_is_a_stranger() -> None:
     bare = edited(LAMP, Edit("sources", ()))
-    found = match(bare, words("1080i25"))
-    assert found.source is None and found.grade == "exact"
+    result = match(bare, words("1080i25"))
+    assert result.source is None and result.grade == "exact"
 
 
 @pytest.mark.parametrize("each", standard_formats(), ids=lambda each: each.words)
@@ -104,9 +104,11 @@ def test_a_monitor_is_found_for_every_broadcast_format() -> None:
 
 @pytest.mark.parametrize("standard", deliveries())
 def test_deliveries_carry_their_standard(standard: str) -> None:
-    made = delivered(standard)
+    result = delivered(standard)
     data = deliveries()[standard]
-    assert made.format == data.signal and made.codec == data.codec and made.line_up_dbfs == data.sound.line_up_dbfs
+    assert (
+        result.format == data.signal and result.codec == data.codec and result.line_up_dbfs == data.sound.line_up_dbfs
+    )
     slow = delivered(standard, rate_of=words("1080p50"))
     assert slow.format.rate == (50 if data.follows_rate else data.signal.rate)
 

@@ -46,14 +46,14 @@ def test_good_names_are_left_alone(name: str) -> None:
 
 @given(st.text(max_size=400))
 def test_any_name_can_be_made_acceptable_and_written(tmp_path_factory: pytest.TempPathFactory, name: str) -> None:
-    made = cleaned_name(name, "unnamed")
-    assert name_refused(made) is None
-    assert cleaned_name(made) == made
+    result = cleaned_name(name, "unnamed")
+    assert name_refused(result) is None
+    assert cleaned_name(result) == result
     try:
-        made.encode()
+        result.encode()
     except UnicodeEncodeError:  # lone surrogates are no text
         return
-    target = Path(tmp_path_factory.getbasetemp()) / made
+    target = Path(tmp_path_factory.getbasetemp()) / result
     target.touch()
     assert target.name in {p.name for p in target.parent.iterdir()}
     target.unlink()
@@ -63,8 +63,8 @@ def test_any_name_can_be_made_acceptable_and_written(tmp_path_factory: pytest.Te
 def test_ids_are_ids_and_new(text: str, taken: set[str]) -> None:
     import re
 
-    made = slug(text, taken)
-    assert re.fullmatch(r"[a-z0-9][a-z0-9-]{0,39}", made) and made not in taken
+    result = slug(text, taken)
+    assert re.fullmatch(r"[a-z0-9][a-z0-9-]{0,39}", result) and result not in taken
 
 
 def test_the_system_disk() -> None:

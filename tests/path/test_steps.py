@@ -18,13 +18,13 @@ from idle_quarry.signal.words import format_from_words as words
 
 def step(source: str, target: str, kind: str, **policy: str) -> dict[str, object]:
     steps = plan(words(source), words(target), Policy(**policy)).steps  # type: ignore[arg-type]
-    found = next((each for each in steps if each.kind == kind), None)
-    assert found is not None, f"{source} → {target} has no {kind} step"
-    return {**found.numbers, "grade": found.grade, "text": found.text}
+    result = next((item for item in steps if item.kind == kind), None)
+    assert result is not None, f"{source} → {target} has no {kind} step"
+    return {**result.numbers, "grade": result.grade, "text": result.text}
 
 
 def kinds(source: str, target: str) -> list[str]:
-    return [each.kind for each in plan(words(source), words(target)).steps]
+    return [item.kind for item in plan(words(source), words(target)).steps]
 
 
 @pytest.mark.parametrize("each", standard_formats(), ids=lambda each: each.words)

@@ -29,13 +29,13 @@ from idle_quarry.signal.words import format_words
 
 
 def ends(sources: list[str], outs: list[str]) -> tuple[list[Source], list[Delivery]]:
-    found: list[Source] = []
+    result: list[Source] = []
     for text in sources:
-        found.append(source_from_words(text, found))
+        result.append(source_from_words(text, result))
     going: list[Delivery] = []
     for text in outs:
         going.append(delivery_from_words(text, going))
-    return found, going
+    return result, going
 
 
 @pytest.mark.parametrize(
@@ -51,8 +51,8 @@ def ends(sources: list[str], outs: list[str]) -> tuple[list[Source], list[Delive
     ],
 )
 def test_the_house_would_work_in_the_first(sources: list[str], outs: list[str], first: str) -> None:
-    found = suggested(*ends(sources, outs))
-    assert format_words(found[0].working) == first
+    result = suggested(*ends(sources, outs))
+    assert format_words(result[0].working) == first
 
 
 @pytest.mark.parametrize("standard", [d.id for d in deliveries().values() if not d.follows_rate])
@@ -69,27 +69,27 @@ def test_what_is_delivered_as_it_came_loses_nothing(standard: str) -> None:
 
 
 def test_the_order_is_broken_then_loss_then_data_and_every_reason_is_true() -> None:
-    found = suggested(*ends(["2160p50 hlg=40", "1080i25=40", "1080p23.976=20"], ["uhd-50", "hd-50"]))
-    keys = [(round(s.cost.broken, 6), round(s.cost.loss, 4), s.cost.gb_per_hour) for s in found]
-    assert keys == sorted(keys) and len(found) > 15
-    for place, each in enumerate(found):
-        assert each.reasons[0].startswith("above" if place == 0 else "below")
-        other = found[1] if place == 0 else found[place - 1]
-        assert format_words(other.working, fields=True) in each.reasons[0]
-        ids = [link.source for link in each.links if link.target == "working"]
-        assert len(ids) == 3 and [link.target for link in each.links][-2:] == ["delivery:uhd-50", "delivery:hd-50"]
-        assert each.grade == max((link.grade for link in each.links), key=GRADES.index)
-        clean = all(link.plan.grade in ("exact", "clean") for link in each.links)
-        assert (each.cost.loss == 0) == clean
+    result = suggested(*ends(["2160p50 hlg=40", "1080i25=40", "1080p23.976=20"], ["uhd-50", "hd-50"]))
+    keys = [(round(s.cost.broken, 6), round(s.cost.loss, 4), s.cost.gb_per_hour) for s in result]
+    assert keys == sorted(keys) and len(result) > 15
+    for place, item in enumerate(result):
+        assert item.reasons[0].startswith("above" if place == 0 else "below")
+        other = result[1] if place == 0 else result[place - 1]
+        assert format_words(other.working, fields=True) in item.reasons[0]
+        ids = [link.source for link in item.links if link.target == "working"]
+        assert len(ids) == 3 and [link.target for link in item.links][-2:] == ["delivery:uhd-50", "delivery:hd-50"]
+        assert item.grade == max((link.grade for link in item.links), key=GRADES.index)
+        clean = all(link.plan.grade in ("exact", "clean") for link in item.links)
+        assert (item.cost.loss == 0) == clean
 
 
 def test_a_broken_link_ranks_last_and_is_shown() -> None:
     refusing = Source(id="a", name="a", format=words("1080p25"), share=60, policy=Policy(retime="refuse"))
     other = Source(id="b", name="b", format=words("1080p50"), share=40)
-    found = suggested([refusing, other], ends([], ["1080p50"])[1])
-    broken = [each.cost.broken > 0 for each in found]
+    result = suggested([refusing, other], ends([], ["1080p50"])[1])
+    broken = [item.cost.broken > 0 for item in result]
     assert any(broken) and broken == sorted(broken)
-    assert any("cannot be done" in reason for reason in found[-1].reasons)
+    assert any("cannot be done" in reason for reason in result[-1].reasons)
 
 
 def test_candidates_hold_the_ends_own_formats_and_both_rates_of_a_pair() -> None:
@@ -121,8 +121,8 @@ def test_one_is_taken_up_as_a_template_that_holds_together() -> None:
     ],
 )
 def test_shares_in_words(text: str, share: float, fmt: str) -> None:
-    found = source_from_words(text)
-    assert (found.share, format_words(found.format)) == (share, fmt)
+    result = source_from_words(text)
+    assert (result.share, format_words(result.format)) == (share, fmt)
 
 
 def test_what_cannot_be_shared_or_understood_is_refused() -> None:
@@ -138,22 +138,24 @@ def test_what_cannot_be_shared_or_understood_is_refused() -> None:
 
 @given(st.lists(st.floats(0, 1000), min_size=1, max_size=12))
 def test_shares_are_tenths_that_make_a_hundred(parts: list[float]) -> None:
-    made = rounded_to(100, parts)
-    assert round(sum(made), 6) == 100 and all(round(each * 10) == pytest.approx(each * 10, abs=1e-9) for each in made)
+    result = rounded_to(100, parts)
+    assert round(sum(result), 6) == 100 and all(
+        round(item * 10) == pytest.approx(item * 10, abs=1e-9) for item in result
+    )
     whole = sum(parts)
     if whole > 1:
-        assert all(abs(a - 100 * b / whole) <= 0.1 + 1e-9 for a, b in zip(made, parts, strict=True))
-    assert round(sum(with_another(made)), 6) == 100
+        assert all(abs(a - 100 * b / whole) <= 0.1 + 1e-9 for a, b in zip(result, parts, strict=True))
+    assert round(sum(with_another(result)), 6) == 100
 
 
 def test_a_web_delivery_follows_the_programme() -> None:
     """Whatever the largest source is: the delivery runs at what is worked in, and the template keeps that."""
     sources = [source_from_words("1080p59.94=80"), source_from_words("1080i25=20")]
     outs = [delivery_from_words("web-landscape"), delivery_from_words("hd-50")]
-    for each in suggested(sources, outs)[:10]:
-        made = taken_up(each, sources, outs, "New")
-        moments = each.working.moments if each.working.moments <= 60 else each.working.rate
-        assert made.deliveries[0].format.rate == moments
+    for item in suggested(sources, outs)[:10]:
+        result = taken_up(item, sources, outs, "New")
+        moments = item.working.moments if item.working.moments <= 60 else item.working.rate
+        assert result.deliveries[0].format.rate == moments
 
 
 def test_default_codecs_are_what_plays_and_what_the_house_uses() -> None:

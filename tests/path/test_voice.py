@@ -26,9 +26,9 @@ def through(chain: str, hz: float, level_db: float) -> float:
     last = source
     for part in ffmpeg_filters(voice_from(chain)).split(","):
         name, _, options = part.partition("=")
-        made = graph.add(name, options)
-        last.link_to(made)
-        last = made
+        output = graph.add(name, options)
+        last.link_to(output)
+        last = output
     sink = graph.add("abuffersink")
     last.link_to(sink)
     graph.configure()
@@ -44,8 +44,8 @@ def through(chain: str, hz: float, level_db: float) -> float:
                 heard.append(out.to_ndarray().ravel().astype(np.float64))
         except (av.BlockingIOError, av.EOFError):
             pass
-    found = np.concatenate(heard)[RATE : RATE + RATE // 2]
-    return float(20 * np.log10(np.sqrt(2 * np.mean((found - found.mean()) ** 2))))
+    result = np.concatenate(heard)[RATE : RATE + RATE // 2]
+    return float(20 * np.log10(np.sqrt(2 * np.mean((result - result.mean()) ** 2))))
 
 
 def test_chains_are_said_as_they_are_typed() -> None:
@@ -87,10 +87,10 @@ def test_channels_are_folded_as_another_program_folds_them() -> None:
             samples[n] = 0.5
             frame = av.AudioFrame.from_ndarray(samples, "fltp", "5.1(side)")
             frame.sample_rate = RATE
-            made = np.concatenate(
-                [each.to_ndarray() for each in av.AudioResampler("fltp", layout, RATE).resample(frame)], axis=1
+            result = np.concatenate(
+                [item.to_ndarray() for item in av.AudioResampler("fltp", layout, RATE).resample(frame)], axis=1
             )
-            theirs[:, n] = made[:, -1] / 0.5
+            theirs[:, n] = result[:, -1] / 0.5
         assert ours / np.abs(ours).max() == pytest.approx(theirs / np.abs(theirs).max(), abs=0.01)
     assert "L + 0.71 C + 0.71 Ls" in downmix_words(sound_layouts()["5.1"], sound_layouts()["stereo"])
     assert coefficients(("left", "right"), ("left", "right")) == [[1, 0], [0, 1]]

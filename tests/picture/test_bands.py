@@ -19,10 +19,10 @@ from idle_quarry.signal.levels import Levels
 
 def dense(at: NDArray[np.int32], weights: NDArray[np.float32], source: int) -> NDArray[np.float64]:
     """The matrix (target, source) that a band says."""
-    made = np.zeros((len(at), source))
+    result = np.zeros((len(at), source))
     for row, first in enumerate(at):
-        made[row, first : first + weights.shape[1]] = weights[row]
-    return made
+        result[row, first : first + weights.shape[1]] = weights[row]
+    return result
 
 
 SCALES = st.sampled_from([0.25, 1 / 3, 0.5, 2 / 3, 0.75, 1.0, 1.5, 1.875, 2.0, 80 / 39, 3.0, 3.75, 4.0])
@@ -45,11 +45,11 @@ def test_a_band_its_phases_and_its_blocks_are_one_matrix(source: int, scale: flo
                 assert phases.at[row] - phases.at[head] == (number - phases.begin) * phases.takes
                 np.testing.assert_allclose(phases.weights[row], phases.weights[head], atol=2e-7)
     ends = ends_of(covered(source, target, scale, offset))
-    made = np.zeros((target, source))
+    result = np.zeros((target, source))
     for block in line_blocks(source, target, scale, offset, kernel, ends):
-        made[block.first : block.last, block.low : block.high] = block.weights.T
-    np.testing.assert_allclose(made[ends[0] : ends[1]], truth[ends[0] : ends[1]], atol=1e-7)
-    assert not made[: ends[0]].any() and not made[ends[1] :].any()
+        result[block.first : block.last, block.low : block.high] = block.weights.T
+    np.testing.assert_allclose(result[ends[0] : ends[1]], truth[ends[0] : ends[1]], atol=1e-7)
+    assert not result[: ends[0]].any() and not result[ends[1] :].any()
 
 
 @pytest.mark.parametrize("parity", [0, 1])
@@ -89,14 +89,14 @@ def test_codes_are_what_the_formula_says(rounding: str, levels: Levels) -> None:
     np.testing.assert_array_equal(values_to_luma(luma, levels, rounding), codes)
     np.testing.assert_array_equal(values_to_chroma(chroma, levels, rounding), codes)
     values = np.random.default_rng(7).uniform(0.1, 0.9, (64, 96)).astype(np.float32)
-    made = values_to_luma(values, levels, rounding)
+    result = values_to_luma(values, levels, rounding)
     exact = values.astype(np.float64) * (levels.white - levels.black) + levels.black
     if rounding == "diffuse":
-        np.testing.assert_array_equal(made, diffused(exact))
+        np.testing.assert_array_equal(result, diffused(exact))
     else:
         tile = THRESHOLDS[rounding]()
         thresholds = np.tile(tile, (-(-64 // len(tile)), -(-96 // tile.shape[1])))[:64, :96]
-        wrong = made != np.floor(exact + thresholds)
+        wrong = result != np.floor(exact + thresholds)
         near = np.abs(exact + thresholds - np.rint(exact + thresholds)) < 1e-2
         assert not (wrong & ~near).any() and wrong.mean() < 0.01
-    assert abs(float(made.mean()) - exact.mean()) < (0.6 if rounding == "truncate" else 0.05)
+    assert abs(float(result.mean()) - exact.mean()) < (0.6 if rounding == "truncate" else 0.05)

@@ -69,9 +69,9 @@ def test_a_config_names_the_stations_and_opens(tmp_path: Path) -> None:
     grey = np.full((1, 3), 0.5, np.float32)
     for cube in cubes:
         ends = (cube.name, SALT.working.name) if "into" in cube.name else (SALT.working.name, cube.name)
-        made = grey.copy()
-        config.getProcessor(*ends).getDefaultCPUProcessor().applyRGB(made)
-        assert made == pytest.approx(cube.values[8, 8, 8][None], abs=2e-3)  # the middle of 17 points
+        result = grey.copy()
+        config.getProcessor(*ends).getDefaultCPUProcessor().applyRGB(result)
+        assert result == pytest.approx(cube.values[8, 8, 8][None], abs=2e-3)  # the middle of 17 points
 
 
 def test_links_that_leave_colour_alone_have_no_cube() -> None:

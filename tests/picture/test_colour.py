@@ -257,10 +257,10 @@ def test_tables_are_as_exact_as_formulas(
     90 dB.
     """
     rgb = np.random.default_rng(3).uniform(-0.07, 1.1, (90, 120, 3)).astype(np.float32)
-    made = np.stack(converted_planes([rgb[..., n] for n in range(3)], *pair, soften=soften, tone=tone), -1)
+    result = np.stack(converted_planes([rgb[..., n] for n in range(3)], *pair, soften=soften, tone=tone), -1)
     truth = converted(rgb, *pair, soften=soften, tone=tone)
-    assert psnr_db(made.astype(np.float64), truth) > 90
-    assert np.abs(made - truth).max() < 0.02, "nowhere two codes of eight bits and a half off"
+    assert psnr_db(result.astype(np.float64), truth) > 90
+    assert np.abs(result - truth).max() < 0.02, "nowhere two codes of eight bits and a half off"
 
 
 def test_a_table_keeps_its_word() -> None:
@@ -307,8 +307,8 @@ def test_sub_black_and_super_white_go_through_where_the_transfer_stays() -> None
     grey = np.repeat(((codes - 64) / 876)[:, None], 3, axis=1)
     for source, target in (("bt601-625", "bt709"), ("bt601-525", "bt709"), ("bt709", "bt2020"), ("bt2020", "bt709")):
         for soften in (False, True):
-            made = converted(grey, (source, "bt709"), (target, "bt709"), soften=soften)
-            np.testing.assert_array_equal(np.rint(64 + 876 * made[:, 1]).astype(int), codes)
+            result = converted(grey, (source, "bt709"), (target, "bt709"), soften=soften)
+            np.testing.assert_array_equal(np.rint(64 + 876 * result[:, 1]).astype(int), codes)
     # a colour outside the gamut is no excursion: it is clipped at black and white as before
     green = converted(np.array([0.0, 1.0, 0.0]), ("bt2020", "bt709"), ("bt709", "bt709"))
     assert green.min() == 0 and green.max() == 1

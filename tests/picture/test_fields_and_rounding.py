@@ -59,8 +59,8 @@ def test_a_still_picture_comes_back_exactly(order: str) -> None:
     still = pictures(1)[0]
     whole = deinterlaced(interlaced([still] * 8, order, filtered=False), order, "adaptive")
     assert len(whole) == 8
-    for each in whole[1:-1]:
-        np.testing.assert_allclose(each, still, atol=1e-6)
+    for item in whole[1:-1]:
+        np.testing.assert_allclose(item, still, atol=1e-6)
 
 
 @pytest.mark.parametrize("order", ["top", "bottom"])
@@ -72,9 +72,9 @@ def test_every_method_keeps_the_lines_it_has_and_the_number_of_moments(method: s
     assert len(whole) == 8 and whole[0].shape == taken[0].shape
     assert len(deinterlaced(frames_of, order, method, every=False)) == 4
     if method in ("interpolate", "adaptive"):
-        for n, each in enumerate(whole):
+        for n, item in enumerate(whole):
             parity = n % 2 if order == "top" else 1 - n % 2
-            np.testing.assert_array_equal(each[parity::2], taken[n][parity::2])
+            np.testing.assert_array_equal(item[parity::2], taken[n][parity::2])
     colour = [np.repeat(f[..., None], 3, axis=2) for f in frames_of]
     np.testing.assert_allclose(deinterlaced(colour, order, method)[3][..., 1], whole[3], atol=1e-6)
 
@@ -88,8 +88,8 @@ def test_methods_rank_as_they_should(still_share: float) -> None:
     frames_of = interlaced(taken, "top", filtered=False)
     quality = {}
     for method in DEINTERLACERS:
-        made = deinterlaced(frames_of, "top", method)
-        quality[method] = np.mean([psnr_db(one, truth) for one, truth in zip(made, taken, strict=True)][2:-2])
+        result = deinterlaced(frames_of, "top", method)
+        quality[method] = np.mean([psnr_db(one, truth) for one, truth in zip(result, taken, strict=True)][2:-2])
     assert quality["interpolate"] > quality["drop"] + 3
     assert quality["adaptive"] > quality["interpolate"] + (1 if still_share else -4)
     if not still_share:
@@ -104,7 +104,7 @@ def test_a_pulldown_is_taken_out_exactly_from_any_phase(order: str, cadence: str
     spread = pulled_down(taken, cadence, order)
     assert len(spread) == 20
     back = pulled_up(spread[cut:], cadence, order, cut)
-    numbers = [next(n for n, each in enumerate(taken) if np.array_equal(each, found)) for found in back]
+    numbers = [next(n for n, item in enumerate(taken) if np.array_equal(item, result)) for result in back]
     assert numbers == list(range(numbers[0], 16)) and numbers[0] <= cut
 
 
@@ -125,9 +125,9 @@ def test_a_pulldown_is_ffmpegs() -> None:
         source.push(frame)
         with contextlib.suppress(BlockingIOError, EOFError):
             while True:
-                made = sink.pull()
-                assert isinstance(made, av.VideoFrame)
-                theirs.append(made.to_ndarray())
+                result = sink.pull()
+                assert isinstance(result, av.VideoFrame)
+                theirs.append(result.to_ndarray())
     ours = pulled_down(taken, "2:3", "top")
     assert len(theirs) >= 9
     for mine, other in zip(ours, theirs, strict=False):

@@ -52,8 +52,8 @@ def given_frames(*frames: Planes) -> Any:
 def test_a_link_without_steps_passes_the_very_codes() -> None:
     fmt = small("1080i25")
     frame = random_planes(fmt)
-    made = Conversion(fmt, fmt, Policy()).codes(0, given_frames(frame))
-    for plane, wanted in zip(made, codes_of_planes(frame, fmt.encoding, "round"), strict=True):
+    result = Conversion(fmt, fmt, Policy()).codes(0, given_frames(frame))
+    for plane, wanted in zip(result, codes_of_planes(frame, fmt.encoding, "round"), strict=True):
         np.testing.assert_array_equal(plane, wanted)
 
 
@@ -62,8 +62,8 @@ def test_more_bits_are_the_same_codes_times_four(rounding: str) -> None:
     """BT.709 and BT.2020: narrow-range codes of 10 bits are those of 8 times four, whatever the rounding."""
     eight, ten = small("1080p25", bit_depth=8), small("1080p25", bit_depth=10)
     frame = random_planes(eight)
-    made = Conversion(eight, ten, policy(rounding=rounding)).codes(0, given_frames(frame))
-    for plane, before in zip(made, codes_of_planes(frame, eight.encoding, "round"), strict=True):
+    result = Conversion(eight, ten, policy(rounding=rounding)).codes(0, given_frames(frame))
+    for plane, before in zip(result, codes_of_planes(frame, eight.encoding, "round"), strict=True):
         np.testing.assert_array_equal(plane, before.astype(int) * 4)
 
 
@@ -73,7 +73,7 @@ def test_matrix_and_inverse_come_back_to_the_code(seed: int, matrix: str, bits: 
     fmt = small("1080p25", matrix=matrix, bit_depth=bits, sampling="4:4:4")
     frame = random_planes(fmt, np.random.default_rng(seed))
     back = from_rgb(to_rgb(frame, fmt.encoding), fmt.encoding)
-    before, after = (codes_of_planes(each, fmt.encoding, "round") for each in (frame, back))
+    before, after = (codes_of_planes(item, fmt.encoding, "round") for item in (frame, back))
     for a, b in zip(before, after, strict=True):
         np.testing.assert_array_equal(a, b)
 
@@ -83,9 +83,9 @@ def test_matrix_and_inverse_come_back_to_the_code(seed: int, matrix: str, bits: 
 def test_a_still_comes_whole_out_of_its_fields(seed: int, method: str, sampling: str) -> None:
     fields, whole = small("1080i25", sampling=sampling), small("1080p50", sampling=sampling)
     frame = random_planes(fields, np.random.default_rng(seed))
-    made = Conversion(fields, whole, policy(scan=method))
+    result = Conversion(fields, whole, policy(scan=method))
     for index in (2, 3):
-        codes = made.codes(index, given_frames(frame))
+        codes = result.codes(index, given_frames(frame))
         for plane, wanted in zip(codes, codes_of_planes(frame, fields.encoding, "round"), strict=True):
             np.testing.assert_array_equal(plane, wanted)
 
@@ -93,12 +93,12 @@ def test_a_still_comes_whole_out_of_its_fields(seed: int, method: str, sampling:
 def test_pulldown_of_a_link_comes_out_again() -> None:
     film, fields = small("1080p23.976"), small("1080i29.97")
     pictures = [random_planes(film) for _ in range(8)]
-    made = Conversion(film, fields, Policy())
-    frames = [made.frame(index, given_frames(*pictures)) for index in range(10)]
-    found = pulled_up([frame[0] for frame in frames], "2:3", "top")
-    for got, wanted in zip(found, pictures, strict=False):
+    output = Conversion(film, fields, Policy())
+    frames = [output.frame(index, given_frames(*pictures)) for index in range(10)]
+    result = pulled_up([frame[0] for frame in frames], "2:3", "top")
+    for got, wanted in zip(result, pictures, strict=False):
         np.testing.assert_allclose(got, wanted[0], atol=1e-6)
-    assert len(found) == 8
+    assert len(result) == 8
 
 
 def blob(fmt: SignalFormat, x: float, y: float, size: float = 3.0) -> Planes:
@@ -132,13 +132,13 @@ def test_the_middle_of_a_tape_lands_where_the_fit_says(kernel: str, parts: dict[
     left.
     """
     tape, hd = format_from_words("576i25 4:3"), format_from_words("1080i25")
-    made = Conversion(tape, hd, policy(kernel=kernel, scan="fields", **parts))
-    luma = made.frame(1, given_frames(blob(tape, 360.0, 288.0)))[0]
+    result = Conversion(tape, hd, policy(kernel=kernel, scan="fields", **parts))
+    luma = result.frame(1, given_frames(blob(tape, 360.0, 288.0)))[0]
     assert centre(luma) == pytest.approx((x, y), abs=0.06)
     if kernel == "bilinear" and parts == {}:
-        assert made.plan.placement is not None
-        assert float(made.plan.placement.scale_x) == pytest.approx(1440 / 702)
-        assert (made.frame(1, given_frames(tuple(p + 0.5 for p in blob(tape, 0, 0))))[0][:, :200] == 0).all()
+        assert result.plan.placement is not None
+        assert float(result.plan.placement.scale_x) == pytest.approx(1440 / 702)
+        assert (result.frame(1, given_frames(tuple(p + 0.5 for p in blob(tape, 0, 0))))[0][:, :200] == 0).all()
 
 
 @pytest.mark.parametrize("light", ["coded", "linear"])
@@ -148,8 +148,8 @@ def test_fine_detail_keeps_its_light_only_when_scaled_in_light(light: str) -> No
     luma = np.zeros((64, 96), np.float32)
     luma[::2] = 1
     zero = np.zeros_like(luma)
-    made = Conversion(big, less, policy(light=light, kernel="area"))
-    value = float(made.frame(0, given_frames((luma, zero, zero)))[0].mean())
+    result = Conversion(big, less, policy(light=light, kernel="area"))
+    value = float(result.frame(0, given_frames((luma, zero, zero)))[0].mean())
     assert value == pytest.approx(0.5 if light == "coded" else 0.5 ** (1 / 2.4), abs=1e-4)
 
 
@@ -182,12 +182,12 @@ def test_scaling_woven_fields_is_worse_than_the_right_order() -> None:
         frames.append((luma, zero, zero))
     truth = moving(hd, 2)
     truth[1::2] = moving(hd, 3)[1::2]
-    found = {}
+    result = {}
     for method in ("leave", "drop", "interpolate", "fields", "adaptive", "compensated"):
-        made = Conversion(tape, hd, policy(scan=method, fit="stretch")).frame(1, given_frames(*frames))[0]
-        found[method] = psnr_db(made[8:-8, 8:-8], truth[8:-8, 8:-8])
-    assert found["leave"] + 8 < min(found[m] for m in ("interpolate", "fields", "adaptive", "compensated")), found
-    assert found["drop"] < found["interpolate"], found
+        output = Conversion(tape, hd, policy(scan=method, fit="stretch")).frame(1, given_frames(*frames))[0]
+        result[method] = psnr_db(output[8:-8, 8:-8], truth[8:-8, 8:-8])
+    assert result["leave"] + 8 < min(result[m] for m in ("interpolate", "fields", "adaptive", "compensated")), result
+    assert result["drop"] < result["interpolate"], result
 
 
 def test_pictures_between_two_follow_the_motion() -> None:
@@ -197,14 +197,14 @@ def test_pictures_between_two_follow_the_motion() -> None:
         zero = np.zeros((144, 96), np.float32)
         frames.append((moving(source, 0.6 * index), zero, zero))
     truth = moving(source, 0.6 * 0.5)
-    found = {
+    result = {
         method: psnr_db(
             Conversion(source, target, policy(retime=method)).frame(1, given_frames(*frames))[0][8:-8, 8:-8],
             truth[8:-8, 8:-8],
         )
         for method in ("nearest", "blend", "compensated")
     }
-    assert found["compensated"] > 35 and found["compensated"] > max(found["nearest"], found["blend"]) + 8, found
+    assert result["compensated"] > 35 and result["compensated"] > max(result["nearest"], result["blend"]) + 8, result
     with pytest.raises(NotPossible, match="this rate"):
         Conversion(source, target, policy(retime="refuse"))
 
@@ -215,10 +215,10 @@ def test_a_coloured_edge_stays_where_it_is_whatever_the_sampling(words: str, sam
     """The middle of a coloured spot is the same in chroma as in luma, by where each sampling puts its samples."""
     source, target = small(words, sampling="4:4:4"), small(words, sampling=sampling)
     luma = blob(source, 50.3, 30.6, 6)[0]
-    made = Conversion(source, target, Policy()).frame(0, given_frames((luma, luma / 3, luma / 3)))
-    back = to_rgb(made, target.encoding)
+    result = Conversion(source, target, Policy()).frame(0, given_frames((luma, luma / 3, luma / 3)))
+    back = to_rgb(result, target.encoding)
     if words == "1080i25" and sampling == "4:2:0":
-        back = Conversion(target, source, Policy()).frame(0, given_frames(made))  # fields share no chroma line
+        back = Conversion(target, source, Policy()).frame(0, given_frames(result))  # fields share no chroma line
         assert centre(back[1]) == pytest.approx((50.3, 30.6), abs=0.08)
         return
     assert centre(back[0]) == pytest.approx((50.3, 30.6), abs=0.08)
@@ -239,10 +239,10 @@ def test_every_standard_pair_converts() -> None:
     for source in sources:
         frames = [random_source(source) for _ in range(4)]
         for target in targets:
-            made = Conversion(source, target, Policy()).codes(1, given_frames(*frames))
+            result = Conversion(source, target, Policy()).codes(1, given_frames(*frames))
             steps = CHROMA_STEPS[target.encoding.sampling] if target.encoding.matrix != "rgb" else (1, 1)
-            assert made[0].shape == (48, 80) and made[1].shape == (-(-48 // steps[1]), -(-80 // steps[0]))
-            assert max(int(plane.max()) for plane in made) < 1 << target.encoding.bit_depth
+            assert result[0].shape == (48, 80) and result[1].shape == (-(-48 // steps[1]), -(-80 // steps[0]))
+            assert max(int(plane.max()) for plane in result) < 1 << target.encoding.bit_depth
 
 
 def random_source(fmt: SignalFormat) -> Planes:
@@ -288,5 +288,5 @@ def test_one_conversion_takes_another_source(source: str, target: str) -> None:
     height, width = before.raster.height, before.raster.width
     for level in (0.2, 0.7):
         frame = np.full((height, width), level, np.float32), *[np.zeros((height, width // 2), np.float32)] * 2
-        made = conversion.frame(1, lambda _index, frame=frame: frame)  # type: ignore[misc]
-        np.testing.assert_allclose(made[0], level, atol=1e-6)
+        result = conversion.frame(1, lambda _index, frame=frame: frame)  # type: ignore[misc]
+        np.testing.assert_allclose(result[0], level, atol=1e-6)

@@ -38,16 +38,16 @@ def _at(t: float, curve: Callable[[float], float], centre: float, width: float) 
 def test_weights_are_the_curves_integrals(mix: str, before: Fraction, after: Fraction, shutter: float) -> None:
     curve, width = CURVES[mix], float(Fraction(before) / Fraction(after)) * shutter / 360
     for index in (0, 7, 41):
-        found = dict(weights_at(Fraction(before), Fraction(after), mix, shutter, index))
+        result = dict(weights_at(Fraction(before), Fraction(after), mix, shutter, index))
         centre = (index + 0.5) * float(Fraction(before) / Fraction(after))
         wanted = {}
         for n in range(int(centre - 2 * width) - 2, int(centre + 2 * width) + 3):
             edges = sorted({n, n + 1, *(min(max(centre + k * width, n), n + 1) for k in (-1, -0.5, 0, 0.5, 1))})
             wanted[n] = sum(quad(_at, a, b, args=(curve, centre, width))[0] for a, b in pairwise(edges))
         total = sum(wanted.values())
-        assert sum(found.values()) == pytest.approx(1, abs=1e-5)
+        assert sum(result.values()) == pytest.approx(1, abs=1e-5)
         for n, weight in wanted.items():
-            assert found.get(n, 0.0) == pytest.approx(weight / total, abs=0.004), (index, n)
+            assert result.get(n, 0.0) == pytest.approx(weight / total, abs=0.004), (index, n)
 
 
 def test_pictures_are_mixed_by_them() -> None:
@@ -57,8 +57,8 @@ def test_pictures_are_mixed_by_them() -> None:
     ]
     for mix, shutter, wanted in (("box", 360.0, 0.205), ("box", 180.0, 0.205), ("triangle", 360.0, 0.205)):
         conversion = Conversion(source, target, Policy(retime="blend", mix=mix, shutter=shutter))
-        made = conversion.frame(10, lambda n: frames[min(max(n, 0), 59)])[0]
-        assert float(made.mean()) == pytest.approx(wanted, abs=1e-5)  # pictures 20 and 21, and as much on either side
+        result = conversion.frame(10, lambda n: frames[min(max(n, 0), 59)])[0]
+        assert float(result.mean()) == pytest.approx(wanted, abs=1e-5)  # pictures 20 and 21, and as much on either side
     narrow = Conversion(source, words("64x64p100"), Policy(retime="blend", mix="box", shutter=360.0))
     assert float(narrow.frame(9, lambda n: frames[n])[0].mean()) == pytest.approx(
         0.04, abs=1e-6
@@ -75,7 +75,7 @@ def test_it_is_asked_said_and_drawn() -> None:
     assert "mix" not in Policy().stored() and Policy(mix="box").stored()["mix"] == "box"
     labels = [policy_setting.label for policy_setting in policy_settings("p", "s", Policy(retime="blend", mix="box"))]
     assert "Mix weighed" in labels and "Shutter" in labels
-    assert "Mix weighed" not in [each.label for each in policy_settings("p", "s", Policy())]
+    assert "Mix weighed" not in [item.label for item in policy_settings("p", "s", Policy())]
     cells = ribbon(Fraction(50), Fraction(25), "blend", 4, "box", 360.0)
     assert [(cell.kind, cell.source) for cell in cells[:2]] == [
         ("blended", Fraction(1, 2)),
@@ -92,13 +92,13 @@ def test_what_lies_between_conversions_is_kept_as_is_said() -> None:
         luma = colours[min(max(n, 0), 59)]
         return luma, (luma[:, ::2] - 0.5) * 0.4, (0.5 - luma[:, ::2]) * 0.4
 
-    made = {
+    result = {
         name: Conversion(source, target, Policy(retime="blend", precision=name)).frame(5, frames)[0]
         for name in ("single", "half", "whole")
     }
-    off = {name: float(np.abs(plane - made["single"]).max()) for name, plane in made.items()}
+    off = {name: float(np.abs(plane - result["single"]).max()) for name, plane in result.items()}
     assert off["single"] == 0 < off["half"] < 0.002
-    assert off["whole"] < 2.5 / 876 and np.abs(made["whole"] * 876 - np.rint(made["whole"] * 876)).max() < 1e-2
+    assert off["whole"] < 2.5 / 876 and np.abs(result["whole"] * 876 - np.rint(result["whole"] * 876)).max() < 1e-2
     assert "precision" in questions(source, target, Policy(retime="blend")) and "precision" not in questions(
         source, words("180x120p50 8bit"), Policy()
     )

@@ -39,8 +39,8 @@ def ground(seed: int = 3, blur: float = 2.0) -> Picture:
 def seen(picture: Picture, down: float, across: float, height: int = 240, width: int = 400) -> Picture:
     """The part of a picture that a camera sees that stands at a place between its samples."""
     places = np.mgrid[0:height, 0:width].astype(float)
-    made = map_coordinates(picture, [places[0] + 60 + down, places[1] + 80 + across], order=3)
-    return np.asarray(made, np.float32)
+    result = map_coordinates(picture, [places[0] + 60 + down, places[1] + 80 + across], order=3)
+    return np.asarray(result, np.float32)
 
 
 @pytest.mark.parametrize(("down", "across"), [(0, 0), (3, 0), (0, -7), (5, 11), (-2.5, 4.25)])
@@ -52,15 +52,17 @@ def test_a_pan_is_found_and_gone_along(down: float, across: float, phase: float)
     """
     wide = ground()
     earlier, later = seen(wide, 0, 0), seen(wide, -down, -across)
-    found = motion(earlier, later, phase)
-    assert found.down.shape == (60, 100) and found.shape == earlier.shape
-    assert np.abs(np.median(found.down[_CELLS]) - down) < 0.2 and np.abs(np.median(found.across[_CELLS]) - across) < 0.2
-    right = (np.abs(found.down - down) < 0.5) & (np.abs(found.across - across) < 0.5)
+    result = motion(earlier, later, phase)
+    assert result.down.shape == (60, 100) and result.shape == earlier.shape
+    assert (
+        np.abs(np.median(result.down[_CELLS]) - down) < 0.2 and np.abs(np.median(result.across[_CELLS]) - across) < 0.2
+    )
+    right = (np.abs(result.down - down) < 0.5) & (np.abs(result.across - across) < 0.5)
     assert right[_CELLS].mean() > 0.97
     truth = seen(wide, -phase * down, -phase * across)
-    made = along(earlier, later, found)
-    assert psnr_db(made[_INNER].astype(float), truth[_INNER].astype(float)) > 45
-    assert found.doubt[_CELLS].mean() < 0.01
+    output = along(earlier, later, result)
+    assert psnr_db(output[_INNER].astype(float), truth[_INNER].astype(float)) > 45
+    assert result.doubt[_CELLS].mean() < 0.01
 
 
 def test_what_both_do_not_show_is_doubted_and_mixed() -> None:
@@ -68,26 +70,26 @@ def test_what_both_do_not_show_is_doubted_and_mixed() -> None:
     wide = ground()
     earlier, later = seen(wide, 0, 0), seen(wide, 0, 0)
     later[80:160, 150:250] = 1 - ground(9)[80:160, 150:250]
-    found = motion(earlier, later)
-    assert found.doubt[24:36, 42:58].mean() > 0.4 > found.doubt[:15].mean() + 0.35
-    made, mixed = between(earlier, later, found), (earlier + later) / 2
+    result = motion(earlier, later)
+    assert result.doubt[24:36, 42:58].mean() > 0.4 > result.doubt[:15].mean() + 0.35
+    output, mixed = between(earlier, later, result), (earlier + later) / 2
     sure = (
-        gaussian_filter((found.doubt < 1).astype(float), 1, truncate=1) == 0
+        gaussian_filter((result.doubt < 1).astype(float), 1, truncate=1) == 0
     )  # neighbours too: it goes from cell to cell
     doubted = np.kron(sure, np.ones((4, 4))) > 0
     assert doubted.any()
-    np.testing.assert_allclose(made[doubted], mixed[doubted], atol=1e-6)
-    np.testing.assert_allclose(made[:60, :], earlier[:60, :], atol=2e-3)
+    np.testing.assert_allclose(output[doubted], mixed[doubted], atol=1e-6)
+    np.testing.assert_allclose(output[:60, :], earlier[:60, :], atol=2e-3)
 
 
 def test_fields_of_half_the_width_go_the_same_way() -> None:
     wide = ground()
-    found = motion(seen(wide, 0, 0), seen(wide, -2, -8))
-    half = resized(found, (240, 200))
+    result = motion(seen(wide, 0, 0), seen(wide, -2, -8))
+    half = resized(result, (240, 200))
     assert half.down.shape == half.doubt.shape == (60, 50) and half.shape == (240, 200)
-    assert np.median(half.across) == pytest.approx(np.median(found.across) / 2, abs=1e-3)
-    assert np.median(half.down) == pytest.approx(np.median(found.down), abs=1e-3)
-    assert resized(found, found.shape) is found
+    assert np.median(half.across) == pytest.approx(np.median(result.across) / 2, abs=1e-3)
+    assert np.median(half.down) == pytest.approx(np.median(result.down), abs=1e-3)
+    assert resized(result, result.shape) is result
 
 
 def test_splines_are_scipys() -> None:
@@ -95,8 +97,8 @@ def test_splines_are_scipys() -> None:
     picture = ground()[:150, :210].copy()  # neither side is a whole number of cells
     rng = np.random.default_rng(5)
     down, across = (np.asarray(rng.uniform(-3, 3, cells_of(picture.shape)), np.float32) for _ in range(2))
-    found = Motion(0.5, picture.shape, down, across, np.zeros_like(down))
-    by_place = [np.kron(each, np.ones((4, 4)))[:150, :210] for each in (down, across)]
+    result = Motion(0.5, picture.shape, down, across, np.zeros_like(down))
+    by_place = [np.kron(item, np.ones((4, 4)))[:150, :210] for item in (down, across)]
     y, x = np.mgrid[0 : picture.shape[0], 0 : picture.shape[1]]
 
     def theirs(share: float) -> Picture:
@@ -104,15 +106,15 @@ def test_splines_are_scipys() -> None:
         return np.asarray(map_coordinates(picture.astype(np.float64), places, order=3, mode="nearest"))
 
     for share in (1.0, -0.4):
-        ours = splined(picture, found, share)
+        ours = splined(picture, result, share)
         np.testing.assert_allclose(ours[12:-12, 12:-12], theirs(share)[12:-12, 12:-12], atol=2e-5)
         assert np.abs(ours - theirs(share)).max() < 0.05, "at edges a line goes on as it ends"
     asked = np.zeros(down.shape, bool)
     asked[5:9, 7:30], asked[-1, -1] = True, True
-    some, places = splined(picture, found, 1.0, asked), np.kron(asked, np.ones((4, 4)))[:150, :210] > 0
-    np.testing.assert_array_equal(some, np.where(places, splined(picture, found, 1.0), 0))
+    some, places = splined(picture, result, 1.0, asked), np.kron(asked, np.ones((4, 4)))[:150, :210] > 0
+    np.testing.assert_array_equal(some, np.where(places, splined(picture, result, 1.0), 0))
     np.testing.assert_allclose(
-        along(picture, picture, found)[12:-12, 12:-12], (theirs(-0.5) + theirs(0.5))[12:-12, 12:-12] / 2, atol=2e-5
+        along(picture, picture, result)[12:-12, 12:-12], (theirs(-0.5) + theirs(0.5))[12:-12, 12:-12] / 2, atol=2e-5
     )
     flat = spline(np.full((40, 50), 0.7, np.float32))
     assert flat.shape == (44, 54) and np.abs(flat - 0.7).max() < 2e-6, "what is constant stays so, to its edges"
@@ -133,10 +135,10 @@ def test_blocks_cost_what_their_samples_differ(squared: bool) -> None:
     a, b = rng.random((61, 90), np.float32), rng.random((61, 90), np.float32)
     cells = cells_of(a.shape)
     down, across = (rng.integers(-40, 41, cells).astype(np.int32) for _ in range(2))
-    made, wide = np.zeros(cells, np.float32), [np.pad(each, loops.AROUND, mode="edge") for each in (a, b)]
+    result, wide = np.zeros(cells, np.float32), [np.pad(item, loops.AROUND, mode="edge") for item in (a, b)]
     for first, last in ((0, 5), (5, cells[0])):
-        loops.costs(first, last, *wide, down, across, 0.3, squared, made)
-    for (row, column), cost in np.ndenumerate(made):
+        loops.costs(first, last, *wide, down, across, 0.3, squared, result)
+    for (row, column), cost in np.ndenumerate(result):
         v, u = int(down[row, column]), int(across[row, column])
         half_v, half_u = round(0.3 * v), round(0.3 * u)
         y, x = 4 * row - 2, 4 * column - 2
@@ -177,12 +179,12 @@ def test_how_many_cores_there_are_changes_nothing(cores: int, monkeypatch: pytes
     wide = ground()
     earlier, later = seen(wide, 0, 0), seen(wide, -2, -7)
     here = motion(earlier, later, 0.4)
-    made = between(earlier, later, here)
+    result = between(earlier, later, here)
     monkeypatch.setattr(strips, "cores", lambda: cores)
     there = motion(earlier, later, 0.4)
     for one, other in ((here.down, there.down), (here.across, there.across), (here.doubt, there.doubt)):
         np.testing.assert_array_equal(one, other)
-    np.testing.assert_array_equal(made, between(earlier, later, there))
+    np.testing.assert_array_equal(result, between(earlier, later, there))
 
 
 def test_what_cannot_be_is_refused() -> None:
@@ -191,5 +193,7 @@ def test_what_cannot_be_is_refused() -> None:
         motion(picture, picture[:-1])
     with pytest.raises(NotPossible, match="lies at 0 to 1"):
         motion(picture, picture, 1.5)
-    found = motion(picture, picture)
-    assert not found.down.any() and not found.across.any() and not found.doubt.any(), "nothing moves where nothing is"
+    result = motion(picture, picture)
+    assert not result.down.any() and not result.across.any() and not result.doubt.any(), (
+        "nothing moves where nothing is"
+    )

@@ -77,8 +77,8 @@ def test_area_is_the_exact_share_of_what_is_covered(target: int) -> None:
     edges = np.linspace(0, 100, target + 1)
     running = np.interp(edges, np.arange(101), np.concatenate([[0], np.cumsum(line)]))
     wanted = np.diff(running) * target / 100
-    made = resampled(line[None].astype(np.float32), 1, target, PictureFit(target / 100, 1.0), "area")[0]
-    np.testing.assert_allclose(made, wanted, atol=1e-5)
+    result = resampled(line[None].astype(np.float32), 1, target, PictureFit(target / 100, 1.0), "area")[0]
+    np.testing.assert_allclose(result, wanted, atol=1e-5)
 
 
 @pytest.mark.parametrize("kernel", sorted(set(KERNELS) - {"nearest"}))
@@ -89,10 +89,10 @@ def test_a_ramp_stays_where_it_is(kernel: str, scale: float) -> None:
         return  # enlarged, it is nearest
     ramp = (np.arange(300, dtype=np.float32) + 0.5)[None, :].repeat(4, axis=0)
     width = round(300 * scale)
-    made = resampled(ramp, 4, width, PictureFit(scale, 1.0), kernel)[0]
+    result = resampled(ramp, 4, width, PictureFit(scale, 1.0), kernel)[0]
     wanted = (np.arange(width) + 0.5) / scale
     inside = slice(round(16 * max(1, scale)), -round(16 * max(1, scale)))
-    np.testing.assert_allclose(made[inside], wanted[inside], atol=0.12 if kernel == "gaussian" else 0.06)
+    np.testing.assert_allclose(result[inside], wanted[inside], atol=0.12 if kernel == "gaussian" else 0.06)
 
 
 def test_channels_bars_and_same_size() -> None:
@@ -116,9 +116,9 @@ def test_fields_keep_their_moments_and_their_place(lines: int) -> None:
     """Two flat moments stay apart; a still vertical ramp is the same ramp, without a step between fields."""
     source = np.zeros((576, 16), np.float32)
     source[1::2] = 1.0
-    made = resampled_fields(source, lines, 16, PictureFit(1.0, lines / 576), "lanczos3")
-    np.testing.assert_allclose(made[0::2], 0, atol=1e-5)
-    np.testing.assert_allclose(made[1::2], 1, atol=1e-5)
+    result = resampled_fields(source, lines, 16, PictureFit(1.0, lines / 576), "lanczos3")
+    np.testing.assert_allclose(result[0::2], 0, atol=1e-5)
+    np.testing.assert_allclose(result[1::2], 1, atol=1e-5)
     ramp = ((np.arange(576, dtype=np.float32) + 0.5) / 576)[:, None].repeat(16, axis=1)
     still = resampled_fields(ramp, lines, 16, PictureFit(1.0, lines / 576), "bicubic")[:, 8]
     wanted = (np.arange(lines) + 0.5) / lines
@@ -147,11 +147,11 @@ def test_chroma_lies_where_luma_lies(
     plane = (across[None, :] + 2 * down[:, None]).astype(np.float32)
     fit = chroma_fit(PictureFit(scale, scale), steps, to_steps, siting, to)
     out_w, out_h = int(width * scale) // to_steps[0], int(height * scale) // to_steps[1]
-    made = resampled(plane, out_h, out_w, fit, "bilinear")
+    result = resampled(plane, out_h, out_w, fit, "bilinear")
     x = np.arange(out_w) * to_steps[0] + to_steps[0] / 2 + (SITINGS[to][0] if to_steps[0] > 1 else 0)
     y = np.arange(out_h) * to_steps[1] + to_steps[1] / 2 + (SITINGS[to][1] if to_steps[1] > 1 else 0)
     wanted = (x[None, :] + 2 * y[:, None]) / scale
-    np.testing.assert_allclose(made[6:-6, 6:-6], wanted[6:-6, 6:-6], atol=0.06)
+    np.testing.assert_allclose(result[6:-6, 6:-6], wanted[6:-6, 6:-6], atol=0.06)
 
 
 def test_what_cannot_be_scaled_is_refused() -> None:

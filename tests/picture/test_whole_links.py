@@ -39,13 +39,13 @@ def _noise(fmt: SignalFormat) -> tuple[Planes, ...]:
     rng = np.random.default_rng(7)
     height, width = fmt.raster.height, fmt.raster.width
     ground = [gaussian_filter(rng.standard_normal((height, width + 60)), 1.2) for _ in range(3)]
-    ground = [each / each.std() for each in ground]
+    ground = [item / item.std() for item in ground]
     across, down = CHROMA_STEPS[fmt.encoding.sampling]
     frames = []
     for n in range(4):
         moved = [
-            np.where(np.arange(height)[:, None] < height // 2, each[:, :width], each[:, 3 * n : 3 * n + width])
-            for each in ground
+            np.where(np.arange(height)[:, None] < height // 2, item[:, :width], item[:, 3 * n : 3 * n + width])
+            for item in ground
         ]
         luma, cb, cr = 0.5 + 0.22 * moved[0], 0.16 * moved[1][::down, ::across], 0.16 * moved[2][::down, ::across]
         frames.append(codes_of_planes((luma, cb, cr), fmt.encoding, "round"))
@@ -63,8 +63,8 @@ def test_a_link_is_as_exact_as_its_formulas(source: str, target: str, policy: di
 
     truth = reference_frame(before, after, how, 1, frame)
     assert truth is not None
-    made = Conversion(before, after, how).frame(1, frame)
-    for name, ours, theirs in zip(("luma", "C′B", "C′R"), made, truth, strict=True):
+    result = Conversion(before, after, how).frame(1, frame)
+    for name, ours, theirs in zip(("luma", "C′B", "C′R"), result, truth, strict=True):
         assert ours.shape == theirs.shape
         assert psnr_db(np.asarray(ours, np.float64), theirs) > 90, name
 

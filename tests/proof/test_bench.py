@@ -67,9 +67,9 @@ def test_every_method_of_the_policy_is_one_that_pictures_can_be_made_by() -> Non
 def test_a_chart_at_its_own_format_is_its_own_truth(chart: str, words: str) -> None:
     """Nothing is converted: what the camera gave differs from the truth by its codes and its halved chroma alone."""
     fmt = small(words, sampling="4:4:4")
-    made = to_rgb(chart_frame(chart, fmt, 2), fmt.encoding)
+    result = to_rgb(chart_frame(chart, fmt, 2), fmt.encoding)
     truth = chart_truth(chart, Conversion(fmt, fmt, Policy()), 2)
-    assert min(psnr_db(a, b) for a, b in zip(made, truth, strict=True)) > 48
+    assert min(psnr_db(a, b) for a, b in zip(result, truth, strict=True)) > 48
     assert float(np.ptp(truth[1])) > 0.5
 
 
@@ -88,14 +88,14 @@ def test_charts_move_evenly_and_leave_out_what_is_too_fine() -> None:
 def test_resolution_and_aliasing_are_those_a_filter_must_have() -> None:
     """Halving lines keeps at most half of them; nearest aliases, and a wider kernel keeps more than a narrow one."""
     source, target = small("1080p25", 480, 270), small("1080p25", 240, 135)
-    found = {name: response(Conversion(source, target, policy(kernel=name))) for name in KERNELS}
-    assert all(each.lines <= 136 for each in found.values())
-    assert found["nearest"].aliasing > 4 * max(
-        found[k].aliasing for k in ("bilinear", "gaussian", "lanczos4", "bicubic")
+    result = {name: response(Conversion(source, target, policy(kernel=name))) for name in KERNELS}
+    assert all(item.lines <= 136 for item in result.values())
+    assert result["nearest"].aliasing > 4 * max(
+        result[k].aliasing for k in ("bilinear", "gaussian", "lanczos4", "bicubic")
     )
-    assert found["gaussian"].lines < found["bilinear"].lines < found["lanczos3"].lines
+    assert result["gaussian"].lines < result["bilinear"].lines < result["lanczos3"].lines
     for soft in ("bilinear", "gaussian", "area", "nearest"):
-        assert found[soft].overshoot < 0.1 < found["lanczos3"].overshoot
+        assert result[soft].overshoot < 0.1 < result["lanczos3"].overshoot
 
 
 def test_figures_of_known_faults() -> None:
@@ -137,11 +137,11 @@ def test_what_lies_outside_is_counted() -> None:
 
 def test_the_right_order_and_better_methods_have_better_figures() -> None:
     bench = Bench(ChartMaterial("crawl", small("1080i25", 384, 216)), small("1080p50", 512, 288))
-    found = {method: figures(bench, policy(scan=method)) for method in ("leave", "drop", "interpolate", "compensated")}
-    truth = {method: each["PSNR to the truth"] for method, each in found.items()}
+    result = {method: figures(bench, policy(scan=method)) for method in ("leave", "drop", "interpolate", "compensated")}
+    truth = {method: item["PSNR to the truth"] for method, item in result.items()}
     assert truth["leave"] < truth["drop"] < truth["interpolate"] < truth["compensated"]
-    assert found["leave"]["combing"] > 5 * max(found["interpolate"]["combing"], 1e-6)
-    assert all(each["cost here"] > 0 for each in found.values())
+    assert result["leave"]["combing"] > 5 * max(result["interpolate"]["combing"], 1e-6)
+    assert all(item["cost here"] > 0 for item in result.values())
     rates = Bench(ChartMaterial("crawl", small("1080p59.94")), small("1080p50"))
     assert figures(rates, policy(retime="nearest"))["judder"] > 4
     assert figures(rates, policy(retime="compensated"))["judder"] == pytest.approx(0, abs=1e-6)
@@ -241,5 +241,5 @@ def test_a_method_is_one_entry_and_one_function(monkeypatch: pytest.MonkeyPatch)
     assert step is not None and "fields give way to grey" in step.text
     source, target = small("1080i25"), small("1080p25")
     assert "flat" in methods_for("scan", source, target, chosen)
-    made = Bench(ChartMaterial("zone", source), target).still(chosen, 2).shown
-    assert int(np.ptp(made)) <= 2
+    result = Bench(ChartMaterial("zone", source), target).still(chosen, 2).shown
+    assert int(np.ptp(result)) <= 2

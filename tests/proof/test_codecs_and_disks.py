@@ -28,12 +28,12 @@ def nothing(_what: str, _share: float) -> None:
 
 
 def through(fmt: SignalFormat, *names: str) -> tuple[dict[str, CodecResult], dict[str, Loss | None], dict[str, str]]:
-    found: dict[str, CodecResult] = {}
+    answer: dict[str, CodecResult] = {}
     losses: dict[str, Loss | None] = {}
     refused: dict[str, str] = {}
 
     def take(result: CodecResult, loss: Loss | None) -> None:
-        found[result.codec], losses[result.codec] = result, loss
+        answer[result.codec], losses[result.codec] = result, loss
 
     chosen = [codecs()[name] for name in names] or None
     run(
@@ -45,48 +45,48 @@ def through(fmt: SignalFormat, *names: str) -> tuple[dict[str, CodecResult], dic
         take,
         lambda c, e: refused.__setitem__(c.id, str(e)),
     )
-    return found, losses, refused
+    return answer, losses, refused
 
 
 def test_lossless_codecs_are_exact_for_ever_and_others_only_lose() -> None:
     fmt = replace(format_from_words("1080i25"), raster=Raster(384, 288))
-    found, losses, refused = through(fmt, "rdd36-lt", "rdd36-hq", "ffv1", "v210")
+    result, losses, refused = through(fmt, "rdd36-lt", "rdd36-hq", "ffv1", "v210")
     assert not refused
     for name in ("ffv1", "v210"):
-        assert [each.psnr_db for each in found[name].quality] == [150.0] * 3
+        assert [item.psnr_db for item in result[name].quality] == [150.0] * 3
         loss = losses[name]
         assert loss is not None and (loss.shown(16) == 128).all()
-    lossy = found["rdd36-lt"]
-    assert [each.generation for each in lossy.quality] == [1, 3, 5]
+    lossy = result["rdd36-lt"]
+    assert [item.generation for item in lossy.quality] == [1, 3, 5]
     assert lossy.after(1).psnr_db > lossy.after(3).psnr_db > lossy.after(5).psnr_db > 40
-    assert found["rdd36-hq"].after(1).psnr_db > lossy.after(1).psnr_db
+    assert result["rdd36-hq"].after(1).psnr_db > lossy.after(1).psnr_db
     assert lossy.after(5).worst_db <= lossy.after(5).psnr_db
     # uncompressed is as large as its layout says: 128 bytes for each 48 samples of a line (QuickTime's v210)
-    assert found["v210"].measured_mbps == pytest.approx(8 * 128 * 288 * 8 * 25 / 1e6)
-    assert found["v210"].measured_mbps == pytest.approx(found["v210"].published_mbps)
+    assert result["v210"].measured_mbps == pytest.approx(8 * 128 * 288 * 8 * 25 / 1e6)
+    assert result["v210"].measured_mbps == pytest.approx(result["v210"].published_mbps)
     assert lossy.encode_speed > 0 and lossy.decode_speed > lossy.encode_speed
-    assert found["v210"].machine == machine()
+    assert result["v210"].machine == machine()
 
 
 def test_every_codec_that_can_hold_a_format_gives_its_pictures_back() -> None:
     """Odd ones too: R′G′B′ ones, those in files of one picture, those that hold pictures of both directions."""
     fmt = replace(format_from_words("1080p25"), raster=Raster(256, 144))
-    found, _, refused = through(fmt)
-    assert set(found) == {codec.id for codec in holding(fmt)} and not refused
-    for name, result in found.items():
+    answer, _, refused = through(fmt)
+    assert set(answer) == {codec.id for codec in holding(fmt)} and not refused
+    for name, result in answer.items():
         assert result.after(1).psnr_db > (30 if codecs()[name].quality == "proxy" else 38), name
 
 
 def test_results_are_kept_with_their_machine_and_replaced_by_newer_ones() -> None:
     fmt = replace(format_from_words("1080p25"), raster=Raster(192, 144))
-    found, _, _ = through(fmt, "v210")
+    result, _, _ = through(fmt, "v210")
     kept = results_for(fmt, "chart:wedge")
-    assert found["v210"] in kept
-    keep(replace(found["v210"], encode_speed=9.0))
-    again = [each for each in results_for(fmt, "chart:wedge") if each.codec == "v210"]
-    assert [each.encode_speed for each in again] == [9.0]
-    keep(replace(found["v210"], machine="another one"))
-    assert len([each for each in results_for(fmt, "chart:wedge") if each.codec == "v210"]) == 2
+    assert result["v210"] in kept
+    keep(replace(result["v210"], encode_speed=9.0))
+    again = [item for item in results_for(fmt, "chart:wedge") if item.codec == "v210"]
+    assert [item.encode_speed for item in again] == [9.0]
+    keep(replace(result["v210"], machine="another one"))
+    assert len([item for item in results_for(fmt, "chart:wedge") if item.codec == "v210"]) == 2
     (memory_folder() / "codecs.json").write_text('[{"codec": "v210"}, 3')
     assert results() == []
 
@@ -112,7 +112,7 @@ def test_a_run_can_be_stopped_and_keeps_what_it_had() -> None:
             lambda r, _l: done.append(r.codec),
             lambda _c, error: pytest.fail(str(error)),
         )
-    assert done == ["v210"] and [each.codec for each in results_for(fmt, "chart:bars")] == ["v210"]
+    assert done == ["v210"] and [item.codec for item in results_for(fmt, "chart:bars")] == ["v210"]
 
 
 def test_an_encoder_that_refuses_is_said_and_the_rest_goes_on(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -124,8 +124,8 @@ def test_an_encoder_that_refuses_is_said_and_the_rest_goes_on(monkeypatch: pytes
         return real(codec, *rest)  # type: ignore[arg-type]
 
     monkeypatch.setattr("idle_quarry.proof.codecs.encoded", broken)
-    found, _, refused = through(replace(format_from_words("1080p25"), raster=Raster(192, 144)), "ffv1", "v210")
-    assert set(found) == {"v210"} and "refused" in refused["ffv1"]
+    result, _, refused = through(replace(format_from_words("1080p25"), raster=Raster(192, 144)), "ffv1", "v210")
+    assert set(result) == {"v210"} and "refused" in refused["ffv1"]
 
 
 def test_a_disk_is_measured_with_a_file_that_is_gone(tmp_path: Path) -> None:
@@ -178,8 +178,8 @@ def test_a_network_share_is_known_by_its_file_system(tmp_path: Path, monkeypatch
     monkeypatch.setattr(
         Path, "read_text", lambda self, *a, **k: lines if str(self) == "/proc/self/mountinfo" else real(self, *a, **k)
     )
-    found = volume_of(tmp_path)
-    assert (found.kind, found.filesystem, found.device) == ("network", "nfs4", "server:/work")
+    result = volume_of(tmp_path)
+    assert (result.kind, result.filesystem, result.device) == ("network", "nfs4", "server:/work")
 
 
 def test_what_the_program_keeps_is_counted_and_cleared_but_nothing_else(tmp_path: Path) -> None:
@@ -189,12 +189,12 @@ def test_what_the_program_keeps_is_counted_and_cleared_but_nothing_else(tmp_path
     folder = memory_folder() / "pictures"
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "a.png").write_bytes(b"y" * 300)
-    found = {each.folder.name: each for each in holdings({"Saltmarsh 101": job})}
-    assert found[job.name].bytes == 5000 and found[job.name].job == "Saltmarsh 101" and not found[job.name].clearable
-    assert found["pictures"].bytes >= 300
-    assert clear(found["pictures"]) >= 300 and not folder.exists()
-    for wrong in (found[job.name], replace(found[job.name], clearable=True), replace(found["pictures"], folder=job)):
+    result = {item.folder.name: item for item in holdings({"Saltmarsh 101": job})}
+    assert result[job.name].bytes == 5000 and result[job.name].job == "Saltmarsh 101" and not result[job.name].clearable
+    assert result["pictures"].bytes >= 300
+    assert clear(result["pictures"]) >= 300 and not folder.exists()
+    for wrong in (result[job.name], replace(result[job.name], clearable=True), replace(result["pictures"], folder=job)):
         with pytest.raises(DiskError, match="not the program's"):
             clear(wrong)
     assert (job / "line-up.mov").exists()
-    assert np.isfinite(found["clips"].bytes)
+    assert np.isfinite(result["clips"].bytes)

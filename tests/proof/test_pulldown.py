@@ -72,12 +72,12 @@ def test_every_picture_comes_back_as_it_went_in(cadence: str, carrier: str, begi
     spread = Spread(cadence, carrier, begins)
     out = PulledMaterial(spread, cadence)  # type: ignore[arg-type]
     assert out.format.rate == spread.format.rate * CADENCES[cadence].share and out.format.scan == "progressive"
-    found = [out.frame(n) for n in range(out.frames)]
+    result = [out.frame(n) for n in range(out.frames)]
     first = (
-        next(n for n in range(8) if np.array_equal(spread.truth.frame(n)[0], found[1][0])) - 1
+        next(n for n in range(8) if np.array_equal(spread.truth.frame(n)[0], result[1][0])) - 1
     )  # where the first whole one is
     for n in range(1, min(out.frames, 14)):
-        for ours, theirs in zip(found[n], spread.truth.frame(first + n), strict=True):
+        for ours, theirs in zip(result[n], spread.truth.frame(first + n), strict=True):
             np.testing.assert_array_equal(ours, theirs)
 
 

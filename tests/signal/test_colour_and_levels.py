@@ -80,11 +80,11 @@ def test_code_values_as_printed() -> None:
     ],
 )
 def test_interfaces_as_printed(words: str, total: tuple[int, int], gbps: float, interface: str) -> None:
-    found = carriage(format_from_words(words))
-    assert found is not None
-    assert (found.total_samples, found.total_lines) == total
-    assert found.gbps == pytest.approx(gbps, rel=1e-9)
-    assert found.interface == interface
+    result = carriage(format_from_words(words))
+    assert result is not None
+    assert (result.total_samples, result.total_lines) == total
+    assert result.gbps == pytest.approx(gbps, rel=1e-9)
+    assert result.interface == interface
 
 
 def test_what_no_interface_carries() -> None:

@@ -86,7 +86,9 @@ def test_every_standard_format_is_written_as_it_is_read(each: object) -> None:
     ],
 )
 def test_what_no_standard_has_together_is_said(text: str, why: str) -> None:
-    assert any(why in said for said in irregularities(format_from_words(text))), irregularities(format_from_words(text))
+    assert any(why in words for words in irregularities(format_from_words(text))), irregularities(
+        format_from_words(text)
+    )
     assert irregularities(format_from_words("1080p25 4:4:4 matrix=rgb")) == ()  # R′G′B′ of the standard's own colour
 
 
@@ -217,9 +219,9 @@ def test_what_can_be_read_in_several_ways_shows_each(said: str, readings: tuple[
 @given(formats, st.randoms(use_true_random=False))
 def test_words_respaced_and_reordered_are_the_same_format(fmt: SignalFormat, random: Random) -> None:
     head, *rest = format_words(fmt).split()
-    found = re.fullmatch(r"((?:\d+x)?\d+)(psf|p|i)(.+)", head)
-    assert found is not None
-    lines, scan, rate = found.groups()
+    result = re.fullmatch(r"((?:\d+x)?\d+)(psf|p|i)(.+)", head)
+    assert result is not None
+    lines, scan, rate = result.groups()
     shapes = [
         [head],
         [lines, scan + rate],
@@ -246,8 +248,8 @@ def test_any_text_is_read_or_refused(text: str) -> None:
 
 
 def test_a_field_order_is_one_of_two_also_where_it_may_be_none() -> None:
-    said = format_to_json(format_from_words("1080psf25"))
-    assert format_from_json({**said, "field_order": None}).field_order is None
+    text = format_to_json(format_from_words("1080psf25"))
+    assert format_from_json({**text, "field_order": None}).field_order is None
     for wrong in ("sideways", "\ud800"):
         with pytest.raises(NotPossible, match="no such field order"):
-            format_from_json({**said, "field_order": wrong})
+            format_from_json({**text, "field_order": wrong})

@@ -41,7 +41,7 @@ def test_needles_rise_and_fall_as_iec_60268_10_says(kind: str) -> None:
 
 
 def test_scales_mark_alignment_and_permitted_maximum() -> None:
-    marks = {kind: {label: level for level, label in each.marks} for kind, each in PEAK_TYPES.items()}
+    marks = {kind: {label: level for level, label in item.marks} for kind, item in PEAK_TYPES.items()}
     assert (marks["IIa"]["4"], marks["IIb"]["TEST"], marks["I"]["0"]) == (-18, -18, -9)
     assert marks["IIa"]["6"] - marks["IIa"]["4"] == 8 and marks["IIb"]["+12"] == -6
 
@@ -69,10 +69,10 @@ def test_5_1_momentary_short_term_and_true_peak_of_ebu_tech_3341() -> None:
     channels = [tone(level, 20) for level in (-28, -28, -24, -200, -30, -30)]
     assert measured(np.stack(channels, axis=1), 6)[-1].integrated == pytest.approx(-23.0, abs=0.1)  # case 6
     bursts = both(*[part for _ in range(5) for part in (tone(-20, 1.34), tone(-30, 1.66))])  # case 9
-    short = [each.short_term for each in measured(bursts)[76:] if each.short_term is not None]
+    short = [item.short_term for item in measured(bursts)[76:] if item.short_term is not None]
     assert short and all(value == pytest.approx(-23, abs=0.1) for value in short)
     quick = both(*[part for _ in range(25) for part in (tone(-20, 0.18), tone(-30, 0.22))])  # case 12
-    assert all(each.momentary == pytest.approx(-23, abs=0.1) for each in measured(quick)[26:])
+    assert all(item.momentary == pytest.approx(-23, abs=0.1) for item in measured(quick)[26:])
     for hz, turn in ((RATE / 4, 0), (RATE / 4, np.pi / 4), (RATE / 6, np.pi / 3)):  # cases 15 to 17
         faded = tone(-6.02, 1, hz, turn) * np.minimum(1, np.minimum(np.arange(RATE), np.arange(RATE)[::-1]) / 2400)
         last = measured(both(faded))[-1].true_peak

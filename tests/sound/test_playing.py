@@ -31,18 +31,18 @@ class Device:
 
 @pytest.fixture
 def device(monkeypatch: pytest.MonkeyPatch) -> list[Device]:
-    made: list[Device] = []
+    result: list[Device] = []
 
     def opened(**how: object) -> Device:
-        made.append(Device(**how))
-        return made[-1]
+        result.append(Device(**how))
+        return result[-1]
 
     module = ModuleType("miniaudio")
     module.PlaybackDevice = opened  # type: ignore[attr-defined]
     module.SampleFormat = SimpleNamespace(FLOAT32=1)  # type: ignore[attr-defined]
     module.MiniaudioError = OSError  # type: ignore[attr-defined]
     monkeypatch.setitem(sys.modules, "miniaudio", module)
-    return made
+    return result
 
 
 def test_blocks_are_joined_and_what_is_missing_is_silence(device: list[Device]) -> None:
