@@ -82,3 +82,27 @@ def test_whoever_closes_waits_for_nothing(place: Path) -> None:
         assert ahead.wait_a_little()
     assert not ahead.wait_a_little()
     assert os.environ[ahead.PLACE] == str(place)
+
+
+def test_the_compilers_code_goes_out_of_memory_and_comes_back() -> None:
+    code = """
+from idle_quarry.compiling import ahead
+
+def resident():
+    lines, held, ours = open("/proc/self/smaps").read().splitlines(), 0, False
+    for line in lines:
+        if "-" in line.split(" ")[0]:
+            ours = "libllvmlite" in line and " r-xp " in line
+        elif ours and line.startswith("Rss:"):
+            held += int(line.split()[1])
+    return held
+
+def compiled():
+    from numba import njit
+    return njit(lambda a: a * 2)(21)
+
+compiled(); before = resident(); ahead.let_go_of_compiler(); after = resident()
+print(before > 4 * after, compiled())
+"""
+    ended = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True)
+    assert ended.stdout.split() == ["True", "42"]

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.background.compiler import Compiler
 from idle_quarry.app.background.workers import Workers
 from idle_quarry.app.preferences import Preferences
+from idle_quarry.compiling import ahead
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import FileLibrary
 from idle_quarry.path.template import Template
@@ -39,6 +40,7 @@ class AppContext(QObject):
         self.preferences = preferences
         self.workers = Workers()
         self.compiler = Compiler()
+        self.workers.at_rest.append(ahead.let_go_of_compiler)
         self.writing = 0  #: how many writes a server has not answered yet
 
     def say(self, text: str, *, refusal: bool = False, action: tuple[str, Callable[[], object]] | None = None) -> None:

@@ -7,6 +7,7 @@ Numba is not imported here. What is compiled is known by `mark`, which is writte
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import fcntl
 import hashlib
 import os
@@ -32,6 +33,10 @@ _OLD_S = 180 * 86400
 _ROOT = Path(__file__).resolve().parent.parent
 _MODULES = ("line/kernels.py", "sound/kernels.py", "picture/loops/*.py", "compile_all.py")
 _closing, _is_compiler, _said = threading.Event(), threading.Event(), threading.Event()
+
+
+#: madvise's MADV_DONTNEED (madvise(2)): a page of a file is read again when it is next touched.
+_NOT_NEEDED = 4
 
 
 class ProgramClosing(QuarryError):
@@ -160,3 +165,17 @@ def _say(sentence: str) -> None:
     if not _said.is_set() and not _is_compiler.is_set() and sys.stderr.isatty():
         print(f"idle-quarry: {sentence}", file=sys.stderr)
     _said.set()
+
+
+def let_go_of_compiler() -> None:
+    """Drop the pages of LLVM's machine code, 60 MB of them, which only compiling and loading a loop touch.
+
+    They are unchanged pages of its file, and come back from it when one is next executed.
+    """
+    libc = ctypes.CDLL(None, use_errno=True)
+    with contextlib.suppress(OSError, AttributeError):  # another system keeps them, which does no harm
+        for line in Path("/proc/self/maps").read_text().splitlines():
+            span, access, *_rest = line.split()
+            if access == "r-xp" and "libllvmlite" in line:
+                start, end = (int(address, 16) for address in span.split("-"))
+                libc.madvise(ctypes.c_void_p(start), ctypes.c_size_t(end - start), _NOT_NEEDED)
