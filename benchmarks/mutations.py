@@ -27,6 +27,7 @@ PAIRS = {
     "app/models/jobs/start.py": "tests/app/test_models.py tests/app/test_people.py tests/app/test_window.py",
     "app/models/library/shelf.py": "tests/app/test_models.py tests/app/test_library.py",
     "jobs/cutting/edits.py": "tests/jobs/test_cutting.py tests/app/test_trial_models.py",
+    "jobs/cutting/track_edits.py": "tests/jobs/test_cutting.py tests/app/test_trial_models.py",
     "jobs/cutting/timeline.py": "tests/jobs/test_cutting.py tests/jobs/test_cuts.py",
     "jobs/cutting/timeline_files.py": "tests/jobs/test_trial.py tests/jobs/test_records.py tests/jobs/test_cuts.py",
     "jobs/conform/matching.py": "tests/jobs/test_cuts.py",

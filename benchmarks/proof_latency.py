@@ -36,7 +36,7 @@ def there(page: BenchPictures, *, coarse: bool) -> bool:
     assert page.bench is not None
     return all(
         page.bench.kept(policy, page.index) or (coarse and pane.still is not None)
-        for policy, pane in zip(page.policies(), page.panes(), strict=True)
+        for policy, pane in zip(page.compared.policies(), page.panes(), strict=True)
     )
 
 
@@ -74,15 +74,15 @@ def main() -> int:
             if station is not None:
                 view.strip.select(station)
             for part, methods in parts.items():
-                if part not in page.asked():
+                if part not in page.compared.asked():
                     continue
-                page.compare(part)
+                page.compared.compare(part)
                 wait(partial(done, page))
                 for method in methods:
-                    if method not in page.offered(part) or method in page.methods:
+                    if method not in page.compared.offered(part) or method in page.compared.methods:
                         continue
                     start = perf_counter()
-                    page.set_methods([page.methods[0], method])
+                    page.compared.set_methods([page.compared.methods[0], method])
                     wait(partial(there, page, coarse=True))
                     shown.panes.repaint()
                     first.append(perf_counter() - start)
@@ -95,7 +95,7 @@ def main() -> int:
         assert page.bench is not None
         page.use(str(next(path for path in page.clips if "tape" in path.name)))
         wait(lambda: page.material in str(getattr(page.bench.material, "clip", "")) and not page.busy)
-        page.set_methods(page.methods[:1])
+        page.compared.set_methods(page.compared.methods[:1])
         wait(partial(done, page))
         player, rate = page.player, float(page.bench.target.rate)
         start = perf_counter()
@@ -107,7 +107,8 @@ def main() -> int:
         text = player.text
         player.stop()
         print(
-            f"play {name}, {page.methods[0]}: after {begun - start:.1f} s, {pace:.1f} pictures a second for 3 s; {text}"
+            f"play {name}, {page.compared.methods[0]}: after {begun - start:.1f} s,"
+            f" {pace:.1f} pictures a second for 3 s; {text}"
         )
         panes = shown.panes
         shown.lay("Wipe")

@@ -78,7 +78,13 @@ def main() -> None:
         with_clips = settled()
         window.show_view("Proof")
         pictures = desk.proof.pictures
-        until(lambda: pictures.bench is not None and bool(pictures.methods) and None not in pictures.measured.figures())
+        until(
+            lambda: (
+                pictures.bench is not None
+                and bool(pictures.compared.methods)
+                and None not in pictures.measured.figures()
+            )
+        )
         print(
             f"  memory, MB: {empty:.0f} before, {with_clips:.0f} with all demo clips, {settled():.0f} with Proof on the"
             " worst link"

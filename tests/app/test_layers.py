@@ -54,7 +54,6 @@ LONG = {
     "app/views/library/equipment.py": 301,
     "app/widgets/lanes/trial_lanes.py": 368,
     "app/widgets/pictures/panes.py": 321,
-    "jobs/cutting/edits.py": 421,
     "library/server/at_hand.py": 408,
     "picture/link.py": 451,
     "picture/loops/motion.py": 440,

@@ -314,7 +314,7 @@ def test_a_house_of_one_person_says_so_and_where_a_revision_is_used_is_listed(
     library, shelf, store = library_of(window), window.desk.shelf, window.desk.library
     house = store.find("House HD 50i")
     store.record_job("Open evening", tmp_path, store.stored(house.id, 1), "Odo")
-    shelf.ask_rule()
+    shelf.rules.ask_rule()
     assert "another person than the author approves" in library.ask.question.text()
     press(library.ask, "One person alone")
     assert store.one_person()

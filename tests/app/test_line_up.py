@@ -64,20 +64,20 @@ def test_what_follows_from_each_choice(desk: Desk, qtbot: QtBot) -> None:  # noq
     assert looked.frame.faults == () and model.words.face_state(0) == "shown"
     assert "shown as meant" in model.words.state()
     assert model.words.interface() == "2640 × 1125 with blanking", "as received"
-    model.set_format(format_from_words("1080p25"))
+    model.options.set_format(format_from_words("1080p25"))
     seen(model, qtbot)
     assert model.words.face_state(0) == "black" and "no lock" in model.words.face(0)
     assert model.words.format().startswith("stays black")
-    cure = model.remedy()
+    cure = model.options.remedy()
     assert cure is not None
-    model.set_format(cure[1])
+    model.options.set_format(cure[1])
     seen(model, qtbot)
     assert desk.document is not None and desk.document.template.monitor is not None
     assert desk.document.template.monitor.format == cure[1] and model.words.face_state(0) == "shown"
-    assert model.remedy() is None
+    assert model.options.remedy() is None
     desk.edit("No monitor", Edit("monitor", None))
     assert model.format is None and model.looked is None
-    model.add_monitor()
+    model.options.add_monitor()
     assert format_words(seen(model, qtbot).setup.format) == "1080i25"
     assert not lines.said
     model.look(False)
@@ -90,9 +90,13 @@ def test_psf_taken_for_fields_and_hdr_without_an_identifier(desk: Desk, qtbot: Q
     desk.open_stored(desk.library.find("House HD, try-out PsF").id)
     model.look(True)
     seen(model, qtbot)
-    words = {monitor.id: model.words.face(n) for n, monitor in enumerate([model.monitor, *model.beside()]) if monitor}
+    words = {
+        monitor.id: model.words.face(n) for n, monitor in enumerate([model.monitor, *model.options.beside()]) if monitor
+    }
     states = {
-        monitor.id: model.words.face_state(n) for n, monitor in enumerate([model.monitor, *model.beside()]) if monitor
+        monitor.id: model.words.face_state(n)
+        for n, monitor in enumerate([model.monitor, *model.options.beside()])
+        if monitor
     }
     assert "not as meant" in states.values(), words
     assert any("interlaced" in word or "fields" in word for word in words.values())
@@ -176,7 +180,7 @@ def test_the_view_live(open_window: Open, qtbot: QtBot, monkeypatch: pytest.Monk
     seen(model, qtbot)
     qtbot.waitUntil(lambda: "frames a second" in view.received.about.text(), timeout=10000)
     begun = time.monotonic()
-    model.set_format(format_from_words("1080p25"))
+    model.options.set_format(format_from_words("1080p25"))
     seen(model, qtbot)
     # the aim is 0.1 s on a machine at rest; here only that nobody waits for it
     assert time.monotonic() - begun < 5 and "no lock" in view.screens.says.text()

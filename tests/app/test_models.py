@@ -351,20 +351,24 @@ def test_nothing_is_converted_for_nobody(desk: Desk, qtbot: QtBot) -> None:
     proof.look(True)
     pictures = proof.pictures
     qtbot.waitUntil(lambda: pictures.bench is not None and not pictures.busy, timeout=60_000)
-    assert pictures.methods and pictures.about_words() and pictures.where_words().startswith("picture")
-    kept = list(pictures.methods)
-    pictures.choose_method(0, kept[1])
-    assert pictures.methods == [kept[1], kept[0]]  # the two change places
-    pictures.compare("no such part")
-    assert pictures.methods == [kept[1], kept[0]]
+    assert (
+        pictures.compared.methods
+        and pictures.words.about_words()
+        and pictures.words.where_words().startswith("picture")
+    )
+    kept = list(pictures.compared.methods)
+    pictures.compared.choose_method(0, kept[1])
+    assert pictures.compared.methods == [kept[1], kept[0]]  # the two change places
+    pictures.compared.compare("no such part")
+    assert pictures.compared.methods == [kept[1], kept[0]]
     bench = pictures.bench
     assert bench is not None
     pictures.go(3)
     proof.look(False)  # with one picture under way and the other not begun
     qtbot.waitUntil(lambda: desk.workers.idle, timeout=60_000)
-    assert sum(bench.kept(policy, 3) is not None for policy in pictures.policies()) < 2
+    assert sum(bench.kept(policy, 3) is not None for policy in pictures.compared.policies()) < 2
     proof.look(True)
-    qtbot.waitUntil(lambda: all(bench.kept(policy, 3) for policy in pictures.policies()), timeout=60_000)
+    qtbot.waitUntil(lambda: all(bench.kept(policy, 3) for policy in pictures.compared.policies()), timeout=60_000)
     proof.look(False)
 
 

@@ -102,7 +102,7 @@ def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: Qt
     page.ask.line.setText("Bryn Ash")
     QTest.keyClick(page.ask.line, Qt.Key.Key_Return)
     fresh = window
-    assert fresh.standing.text().startswith("Bryn Ash") and fresh.desk.document is None
+    assert fresh.header.standing.text().startswith("Bryn Ash") and fresh.desk.document is None
     assert not [item for item in store.summaries() if item.shelf == "own"]  # an own shelf is one's own
     page = page_of(fresh)
     assert page.initials.text() == "BA" and set(profiles()) == {"Bryn Ash", "Runa"}

@@ -40,7 +40,7 @@ def settled(page: PicturesPage, qtbot: QtBot, *, figures: bool = False) -> None:
         model = page.model
         if model.bench is None or model.busy:
             return False
-        there = all(model.bench.kept(policy, model.index) for policy in model.policies())
+        there = all(model.bench.kept(policy, model.index) for policy in model.compared.policies())
         return there and (not figures or all(result is not None for result in model.measured.figures()))
 
     qtbot.waitUntil(ready, timeout=60_000)
@@ -75,7 +75,7 @@ def test_the_worst_link_is_on_the_bench_and_others_are_chosen_on_the_strip(open_
     assert document is not None
     page = view.pictures
     settled(page, qtbot)
-    assert view.title.text() and page.model.subject is not None and page.model.methods
+    assert view.title.text() and page.model.subject is not None and page.model.compared.methods
     for station in document.evaluation.stations:
         view.strip.select(station.id)
         link = document.evaluation.link_of(station.id)
@@ -83,7 +83,7 @@ def test_the_worst_link_is_on_the_bench_and_others_are_chosen_on_the_strip(open_
             continue
         assert page.model.subject.source == document.evaluation.station(link.source).format
         assert page.model.subject.target == document.evaluation.station(link.target).format
-        assert bool(page.model.methods) == page.panes.isVisible() == (not page.nothing.isVisible())
+        assert bool(page.model.compared.methods) == page.panes.isVisible() == (not page.nothing.isVisible())
     settled(page, qtbot)
 
 
@@ -99,23 +99,25 @@ def test_methods_are_compared_measured_and_one_becomes_the_templates(open_window
     page.part_box.setCurrentIndex(page.part_box.findData(part))
     page.part_box.activated.emit(page.part_box.currentIndex())
     settled(page, qtbot, figures=True)
-    assert page.model.part == part and len(page.model.methods) == 2
+    assert page.model.compared.part == part and len(page.model.compared.methods) == 2
     own = getattr(source.policy_for(TAPE.name), part)
     assert (
-        page.model.methods[0] == own and page.cards[0].state.isVisible() and not page.cards[0].take_button.isVisible()
+        page.model.compared.methods[0] == own
+        and page.cards[0].state.isVisible()
+        and not page.cards[0].take_button.isVisible()
     )
     assert "cost here" in page.cards[0].figures.accessibleName() or "cost here" in page.shared.text()
     QTest.mouseClick(page.add_button, Qt.MouseButton.LeftButton)
-    assert len(page.model.methods) == 3 and page.cards[2].isVisible()
-    chosen = page.model.methods[2]
+    assert len(page.model.compared.methods) == 3 and page.cards[2].isVisible()
+    chosen = page.model.compared.methods[2]
     settled(page, qtbot)
     QTest.mouseClick(page.cards[2].take_button, Qt.MouseButton.LeftButton)
     assert getattr(document.template.sources[0].policy, part) == chosen
-    assert page.cards[page.model.methods.index(chosen)].state.isVisible()
+    assert page.cards[page.model.compared.methods.index(chosen)].state.isVisible()
     document.undo_stack.undo()
     assert getattr(document.template.sources[0].policy, part) == own
     QTest.mouseClick(page.cards[1].remove_button, Qt.MouseButton.LeftButton)
-    assert len(page.model.methods) == 2
+    assert len(page.model.compared.methods) == 2
 
 
 def test_a_clip_is_excepted_and_comes_back_to_the_rest(open_window: Open, qtbot: QtBot) -> None:
@@ -127,21 +129,21 @@ def test_a_clip_is_excepted_and_comes_back_to_the_rest(open_window: Open, qtbot:
     view.model.choose(f"source:{source}")
     page = small_link(view, qtbot)
     settled(page, qtbot)
-    page.model.set_methods([page.model.methods[1], page.model.methods[0]])
-    part, chosen = page.model.part, page.model.methods[0]
+    page.model.compared.set_methods([page.model.compared.methods[1], page.model.compared.methods[0]])
+    part, chosen = page.model.compared.part, page.model.compared.methods[0]
     QTest.mouseClick(page.transport.except_button, Qt.MouseButton.LeftButton)
     result = document.template.sources[0]
     assert getattr(result.policy_for("LAMP TAPE 014.mpg"), part) == chosen != getattr(result.policy, part)
     assert document.template.format_number == 2 and page.transport.except_button.text() == "Like the rest"
-    other = next(m for m in page.model.offered(part) if m != chosen)
-    page.model.set_methods([chosen, other])
+    other = next(m for m in page.model.compared.offered(part) if m != chosen)
+    page.model.compared.set_methods([chosen, other])
     QTest.mouseClick(page.cards[1].take_button, Qt.MouseButton.LeftButton)  # taken for the clip alone
     assert getattr(document.template.sources[0].exceptions[0].policy, part) == other
     assert document.template.sources[0].policy == result.policy
     page.transport.zoom_line.setText("104 %")
     page.transport.zoom_line.editingFinished.emit()
     assert document.template.sources[0].exceptions[0].policy.zoom == 104
-    assert page.model.bench is not None and all(policy.zoom == 104 for policy in page.model.policies())
+    assert page.model.bench is not None and all(policy.zoom == 104 for policy in page.model.compared.policies())
     settled(page, qtbot)
     page.transport.zoom_line.setText("huge")
     page.transport.zoom_line.editingFinished.emit()
@@ -211,7 +213,7 @@ def test_the_place_where_they_differ_most_is_gone_to(open_window: Open, qtbot: Q
     spots: list[PictureArea] = []
     page.model.measured.found.connect(spots.append)
     assert page.model.bench is not None
-    stills = [page.model.bench.kept(policy, page.model.index) for policy in page.model.policies()]
+    stills = [page.model.bench.kept(policy, page.model.index) for policy in page.model.compared.policies()]
     assert stills[0] is not None and stills[1] is not None
     same = np.array_equal(stills[0].shown, stills[1].shown)
     QTest.mouseClick(page.transport.differ_button, Qt.MouseButton.LeftButton)
@@ -313,7 +315,7 @@ def test_proof_is_a_click_away_from_the_path_and_from_a_clip(open_window: Open, 
             break
     view = window.view("Proof")
     assert isinstance(view, ProofView) and proved is not None
-    assert view.isVisible() and view.strip.selected == proved and view.model.pictures.methods
+    assert view.isVisible() and view.strip.selected == proved and view.model.pictures.compared.methods
     settled(view.pictures, qtbot)
     window.take_files([TAPE])
     intake = window.view("Intake")

@@ -18,12 +18,10 @@ from tests.jobs.test_renders import SCAN, TAPE, black, shot
 
 from idle_quarry.app.drawing.render_lanes import runs_of
 from idle_quarry.app.models.jobs.renders.renders import Renders
-from idle_quarry.app.models.jobs.renders.snapshot import (
-    PieceRow,
-    RendersSnapshot,
+from idle_quarry.app.models.jobs.renders.snapshot import PieceRow, RendersSnapshot
+from idle_quarry.app.models.jobs.renders.words import (
     cost_words,
     doing_words,
-    is_wanted,
     lane_words,
     stale_words,
     state_words,
@@ -104,7 +102,7 @@ def test_a_programme_is_rendered_played_and_cleared(
     qtbot.waitUntil(
         lambda: [item.state for item in trial.pieces.of(opened)] == [PieceState.RENDERED] * 3, timeout=20000
     )
-    trial.go(6)
+    trial.playhead.go(6)
 
     def played() -> bool:
         seen = trial.player.seen
@@ -126,10 +124,10 @@ def test_a_programme_is_rendered_played_and_cleared(
         ),
         timeout=20000,
     )
-    trial.go(14)
+    trial.playhead.go(14)
     trial.sought = NOT_RENDERED
     trial.find()
-    assert trial.frame == 0
+    assert trial.playhead.frame == 0
 
     # what nothing shows any more is told and removed; undone, its piece is missed
     QTest.mouseClick(view.tabs.buttons["Renders"], Qt.MouseButton.LeftButton)
@@ -187,4 +185,5 @@ def test_how_renders_stand_is_said(tmp_path: Path) -> None:
         ("where playing is too slow", 0.05, True),
     ):
         plan = Intermediate(codec="v210", when=when)  # type: ignore[arg-type]
-        assert is_wanted(recipe, plan, {recipe.plan: pace}) is meant
+        alone = replace(seen, wanted=(recipe,), paces={recipe.plan: pace})
+        assert bool(alone.wanted_by_itself(plan)) is meant

@@ -70,7 +70,7 @@ def test_a_room_on_the_server(
 ) -> None:
     desk = window.desk
     model = desk.shelf.rows
-    qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=20000)
+    qtbot.waitUntil(lambda: window.header.standing.text() == "Runa · larkmoor", timeout=20000)
     odo = open_server(server.url("Odo", "larkmoor"))
     ident = odo.save_new(HD, "house", "first").template_id
     qtbot.waitUntil(lambda: model.shown == 1, timeout=20000)  # another room's save is on the shelf
@@ -86,15 +86,15 @@ def test_a_room_on_the_server(
     other.close()
 
     server.stop(at_once=True)
-    qtbot.waitUntil(lambda: "away from the server" in window.standing.text(), timeout=20000)
+    qtbot.waitUntil(lambda: "away from the server" in window.header.standing.text(), timeout=20000)
     assert "drafts and jobs go on" in window.say_bar.text and path_of(window).title.text() == HD.name
     assert desk.document is not None
     desk.document.apply("Line-up", Edit("sound.line_up_dbfs", -20.0))
     desk.path.ask_save()
     answer(path_of(window).ask)
     qtbot.waitUntil(lambda: not desk.writing, timeout=20000)
-    assert window.standing.text().endswith("away from the server, 1 waiting")
-    assert f"waits for the server: a draft of {HD.name}" in window.standing.toolTip()
+    assert window.header.standing.text().endswith("away from the server, 1 waiting")
+    assert f"waits for the server: a draft of {HD.name}" in window.header.standing.toolTip()
     assert desk.document.base is not None and desk.document.base.revision.number == 2
     assert "kept here until the server is back" in window.say_bar.text
     desk.shelf.choose(ident)
@@ -106,7 +106,7 @@ def test_a_room_on_the_server(
     server.start()
     odo = open_server(server.url("Odo", "larkmoor"))
     odo.save_revision(ident, edited(HD, Edit("note", "meanwhile")), "", parent=1)
-    qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=20000)
+    qtbot.waitUntil(lambda: window.header.standing.text() == "Runa · larkmoor", timeout=20000)
     assert "has everything that was saved here" in window.say_bar.text
     numbers = {open_draft.author: open_draft.number for open_draft in odo.open_drafts(ident)}
     assert set(numbers) == {"Runa", "Odo"}
@@ -120,7 +120,7 @@ def test_a_room_on_the_server(
 def test_a_server_that_falls_silent(server: PrivateServer, window: MainWindow, qtbot: QtBot) -> None:
     """What is saved waits, and says so; the window goes on meanwhile, and nothing is saved twice."""
     desk = window.desk
-    qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=20000)
+    qtbot.waitUntil(lambda: window.header.standing.text() == "Runa · larkmoor", timeout=20000)
     ident = desk.library.save_new(HD, "house", "first").template_id
     desk.open_stored(ident)
     server.silence()
@@ -128,7 +128,7 @@ def test_a_server_that_falls_silent(server: PrivateServer, window: MainWindow, q
         assert desk.document is not None and desk.edit("Line-up", Edit("sound.line_up_dbfs", -20.0))
         desk.path.ask_save()
         answer(path_of(window).ask, "line-up as the north wants it")
-        assert desk.writing == 1 and window.standing.text() == "Runa · larkmoor · saving …"
+        assert desk.writing == 1 and window.header.standing.text() == "Runa · larkmoor · saving …"
         beats = _beats(window)
         qtbot.wait(1500)
         assert desk.writing == 1 and len(beats) > 20  # still waiting, and still drawing
@@ -139,7 +139,7 @@ def test_a_server_that_falls_silent(server: PrivateServer, window: MainWindow, q
     finally:
         server.speak()
     qtbot.waitUntil(lambda: not desk.writing, timeout=20000)
-    assert window.standing.text() == "Runa · larkmoor" and not desk.document.dirty
+    assert window.header.standing.text() == "Runa · larkmoor" and not desk.document.dirty
     there = open_server(server.url("Odo", "larkmoor"))
     assert [revision.note for revision in there.revisions(ident)] == ["line-up as the north wants it", "first"]
     there.close()
@@ -158,7 +158,7 @@ def test_other_machines_help_where_they_can_find_everything(
     server: PrivateServer, window: MainWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:
     desk = window.desk
-    qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=20000)
+    qtbot.waitUntil(lambda: window.header.standing.text() == "Runa · larkmoor", timeout=20000)
     desk.library.save_new(edited(demo_template("The Lamp Room"), Edit("timecode.line_up_length_s", 1)), "own", "")
     share = tmp_path / "share"
     share.mkdir()

@@ -99,14 +99,14 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     model.look_at(UPPER)
     keys(page, "N")
     assert model.side == CLIP and model.clip == rushes / "lamp scan 3.mov"
-    model.go(5)
+    model.playhead.go(5)
     keys(page, "I")
-    model.go(14)
+    model.playhead.go(14)
     keys(page, "O", "A", "N")
     assert model.clip == rushes / "lamp tape 014.mpg"
-    model.go(2)
+    model.playhead.go(2)
     keys(page, "I")
-    model.go(21)
+    model.playhead.go(21)
     keys(page, "O", "A")
     assert pieces(page, UPPER) == [("lamp scan 3", 0, 10), ("lamp tape 014", 10, 20)]
     selections = model.opened[UPPER]
@@ -138,7 +138,7 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
 
     # what the template does stands beside
     programme.go(12)
-    track, under, row = model.under()
+    track, under, row = model.at_playhead.under()
     assert track is not None and under is not None and row is not None and row.source is not None
     assert (under.name, row.source.name) == ("lamp tape 014", "Tape archive")
     assert "lamp tape 014 on Picture" in page.under.what.text() and page.under.prove_button.isVisible()
@@ -230,13 +230,13 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     moved = tmp_path / "elsewhere.mpg"
     (rushes / "lamp tape 014.mpg").rename(moved)
     model.material.look_again()
-    qtbot.waitUntil(lambda: model.costs.cost_of(item) == "missing" and not model.material.doing, timeout=30000)
+    qtbot.waitUntil(lambda: model.clips.costs.cost_of(item) == "missing" and not model.material.doing, timeout=30000)
     qtbot.waitUntil(page.under.link_button.isVisible, timeout=5000)
-    model.acts.relink(moved)
+    model.item_words.relink(moved)
     qtbot.waitUntil(lambda: programme.undoable == "link to another file", timeout=20000)
     relinked = programme.timeline.item(under.ident)[1]
     assert relinked.media is not None and relinked.media.path == str(moved) and relinked.begins == item.begins
-    qtbot.waitUntil(lambda: model.costs.cost_of(relinked) == "lossy", timeout=30000)
+    qtbot.waitUntil(lambda: model.clips.costs.cost_of(relinked) == "lossy", timeout=30000)
 
     # opened before its clips were looked at, it shows them when they were
     model.material.rows = []
@@ -312,7 +312,7 @@ def test_by_hand_pieces_are_dropped_moved_trimmed_and_handed_over(
     QTest.mouseClick(
         lower, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(int(lower.scale.x(20)) + 1, 8)
     )
-    assert model.side == LOWER and model.frame == 20
+    assert model.side == LOWER and model.playhead.frame == 20
     graphics = next(row for row in lower.rows() if row.track.name == "Graphics")
     QTest.mouseClick(
         lower, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(20, int(graphics.top + 5))
@@ -326,9 +326,9 @@ def test_by_hand_pieces_are_dropped_moved_trimmed_and_handed_over(
 
     # by real keys, where the lanes have the keyboard; a letter in a line stays a letter
     lower.setFocus()
-    before = model.frame
+    before = model.playhead.frame
     QTest.keyClick(lower, Qt.Key.Key_Left)
-    assert model.frame == before - 1
+    assert model.playhead.frame == before - 1
     QTest.keyClick(lower, Qt.Key.Key_I)
     assert model.opened[LOWER].mark_in == before - 1  # type: ignore[union-attr]
     QTest.keyClick(lower, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -343,10 +343,10 @@ def test_by_hand_pieces_are_dropped_moved_trimmed_and_handed_over(
 
     # it plays, and holds; field by field
     model.look_at(LOWER)
-    model.go(model.opened[LOWER].timeline.end - 12)  # type: ignore[union-attr]
-    begin = model.frame
+    model.playhead.go(model.opened[LOWER].timeline.end - 12)  # type: ignore[union-attr]
+    begin = model.playhead.frame
     keys(page, "L")
-    qtbot.waitUntil(lambda: model.frame > begin + 3, timeout=20000)
+    qtbot.waitUntil(lambda: model.playhead.frame > begin + 3, timeout=20000)
     keys(page, "K", "F")
     assert model.player.speed == 0 and model.player.by_field and "field by field" in page.player.state.text()
 
@@ -361,7 +361,7 @@ def test_in_a_canvas_of_another_shape_pictures_are_shifted_within_what_is_croppe
     lower = model.opened[LOWER]
     assert lower is not None
     lower.canvas, lower.fit = Raster(1080, 1920), "fill"  # the demo's job has no canvas of its own
-    model.acts.lay_clip(Path(shutil.copy(CLIPS / "lamp scan 3.mov", tmp_path)), lower, "add", 0)
+    model.laying.lay_clip(Path(shutil.copy(CLIPS / "lamp scan 3.mov", tmp_path)), lower, "add", 0)
     qtbot.waitUntil(lambda: lower.timeline.end > 0, timeout=60000)
     model.look_at(LOWER)
     lower.go(3)

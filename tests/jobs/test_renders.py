@@ -26,7 +26,7 @@ from tests.app.test_cuts import CLIPS
 from tests.conftest import demo_template
 from tests.jobs.test_trial import item, timeline
 
-from idle_quarry.app.models.jobs.renders.snapshot import anew_words
+from idle_quarry.app.models.jobs.renders.words import anew_words
 from idle_quarry.cli.main import run
 from idle_quarry.errors import JobError, MediaError, NotPossible
 from idle_quarry.jobs.check import check_job

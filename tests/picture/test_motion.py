@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pytest
 from numpy.typing import NDArray
 from scipy.ndimage import convolve1d, gaussian_filter, map_coordinates, median_filter
 
+from idle_quarry.compiling.loop import loop
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture import strips
+from idle_quarry.picture.loops import cells as cell_loops
 from idle_quarry.picture.loops import motion as loops
 from idle_quarry.picture.metrics import psnr_db
 from idle_quarry.picture.motion import (
@@ -128,6 +132,24 @@ def block(picture: Picture, row: int, column: int) -> Picture:
     return np.asarray(picture[np.ix_(rows, columns)])
 
 
+@loop(error_model="numpy", fastmath=True)
+def costs(
+    first: int, last: int, a: Picture, b: Picture, down: Any, across: Any, phase: float, squared: bool, out: Picture
+) -> None:  # pragma: no cover
+    """Put the mean difference, absolute or squared, of each cell's block along its vector into `out`."""
+    height, width = np.int32(a.shape[0] - 2 * loops.AROUND), np.int32(a.shape[1] - 2 * loops.AROUND)
+    flat_a, flat_b, share = a.ravel(), b.ravel(), np.float32(phase)
+    for r in range(first, last):
+        for c in range(out.shape[1]):
+            y, x, v, u = 4 * r - 2, 4 * c - 2, down[r, c], across[r, c]
+            cost = (
+                loops._squares(flat_a, flat_b, height, width, y, x, v, u, share)
+                if squared
+                else loops._apart(flat_a, flat_b, height, width, y, x, v, u, share, np.float32(np.inf))
+            )
+            out[r, c] = cost / np.float32(64)
+
+
 @pytest.mark.parametrize("squared", [False, True])
 def test_blocks_cost_what_their_samples_differ(squared: bool) -> None:
     """Along vectors that go far out of the picture too; and however the rows of cells are shared out."""
@@ -137,7 +159,7 @@ def test_blocks_cost_what_their_samples_differ(squared: bool) -> None:
     down, across = (rng.integers(-40, 41, cells).astype(np.int32) for _ in range(2))
     result, wide = np.zeros(cells, np.float32), [np.pad(item, loops.AROUND, mode="edge") for item in (a, b)]
     for first, last in ((0, 5), (5, cells[0])):
-        loops.costs(first, last, *wide, down, across, 0.3, squared, result)
+        costs(first, last, *wide, down, across, 0.3, squared, result)
     for (row, column), cost in np.ndenumerate(result):
         v, u = int(down[row, column]), int(across[row, column])
         half_v, half_u = round(0.3 * v), round(0.3 * u)
@@ -157,7 +179,7 @@ def test_means_and_medians_of_cells_are_scipys() -> None:
     theirs = convolve1d(convolve1d(cells, weights, axis=0, mode="nearest"), weights, axis=1, mode="nearest")
     np.testing.assert_allclose(spread(cells), theirs, atol=1e-6)
     calm = np.empty_like(cells)
-    loops.calmed(0, 15, cells, calm)
+    cell_loops.calmed(0, 15, cells, calm)
     np.testing.assert_array_equal(calm, median_filter(cells, 3, mode="nearest"))
     moving = np.zeros((60, 90), np.float32)
     moving[21, 50] = 0.1

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
+from idle_quarry.picture.loops import cells as cell_loops
 from idle_quarry.picture.loops import motion as loops
 from idle_quarry.picture.loops import splines
 from idle_quarry.picture.strips import by_rows
@@ -139,7 +140,7 @@ def doubted(out: Samples, other: Samples, result: Motion, moving: Samples) -> Sa
 
     And as far as nothing is `moving`, 0…1 (h, w, or whole times as many rows and columns).
     """
-    by_rows(len(out), lambda first, last: loops.mixed(first, last, result.doubt, other, moving, out))
+    by_rows(len(out), lambda first, last: cell_loops.mixed(first, last, result.doubt, other, moving, out))
     return out
 
 
@@ -170,7 +171,7 @@ def cells_of(shape: tuple[int, ...]) -> tuple[int, int]:
 def cells_with(moving: Samples) -> Cells:
     """Return which cells have, in themselves or right beside them, a place (h, w) where something moves."""
     cells = np.zeros(tuple(count + 2 for count in cells_of(moving.shape)), np.bool_)
-    _by_cells(cells_of(moving.shape), loops.moving_cells, moving, cells[1:-1, 1:-1])
+    _by_cells(cells_of(moving.shape), cell_loops.moving_cells, moving, cells[1:-1, 1:-1])
     tall = cells[:-2] | cells[1:-1] | cells[2:]
     return np.ascontiguousarray(tall[:, :-2] | tall[:, 1:-1] | tall[:, 2:])
 
@@ -189,14 +190,14 @@ def differing(a: Samples, b: Samples, *, signed: bool = False) -> Samples:
     `signed`, what differs both ways goes out.
     """
     result = np.empty(cells_of(a.shape), np.float32)
-    _by_cells(result.shape, loops.differing, a, b, signed, result)
+    _by_cells(result.shape, cell_loops.differing, a, b, signed, result)
     return result
 
 
 def spread(cells: Samples) -> Samples:
     """Return means of each cell and, for a sixth each way, its neighbours."""
     result = np.empty(cells.shape, np.float32)
-    _by_cells(cells.shape, loops.spread, cells, result)
+    _by_cells(cells.shape, cell_loops.spread, cells, result)
     return result
 
 
@@ -234,13 +235,13 @@ def _levels(picture: Samples) -> list[Samples]:
 
 def _halved(picture: Samples) -> Samples:
     result = np.empty((picture.shape[0] // 2, picture.shape[1] // 2), np.float32)
-    by_rows(len(result), lambda first, last: loops.halved(first, last, picture, result))
+    by_rows(len(result), lambda first, last: cell_loops.halved(first, last, picture, result))
     return result
 
 
 def _edged(picture: Samples, around: int) -> Samples:
     result = np.empty((picture.shape[0] + 2 * around, picture.shape[1] + 2 * around), np.float32)
-    by_rows(len(result), lambda first, last: loops.edged(first, last, picture, around, result))
+    by_rows(len(result), lambda first, last: cell_loops.edged(first, last, picture, around, result))
     return result
 
 
@@ -273,5 +274,5 @@ def _calmed(cells: NDArray[Any]) -> Samples:
     """
     result = np.empty(cells.shape, np.float32)
     given = np.ascontiguousarray(cells, np.float32)
-    _by_cells(cells.shape, loops.calmed, given, result)
+    _by_cells(cells.shape, cell_loops.calmed, given, result)
     return result

@@ -10,6 +10,7 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, TypeVar
 
 from idle_quarry.app.acts.house_acts import HouseActs
+from idle_quarry.app.acts.job_acts import JobActs
 from idle_quarry.app.documents.document import Document
 from idle_quarry.app.questions import Answered
 from idle_quarry.errors import QuarryError
@@ -21,9 +22,6 @@ from idle_quarry.path.template import Template
 if TYPE_CHECKING:
     from idle_quarry.app.context import AppContext
     from idle_quarry.app.documents.documents import Documents
-    from idle_quarry.jobs.moving import Move
-    from idle_quarry.jobs.start import StartedJob
-    from idle_quarry.library import JobRecord
     from idle_quarry.library.files.bundles import BundledTemplate
     from idle_quarry.library.files.importing import ImportedTemplate
 
@@ -36,6 +34,7 @@ class LibraryActs:
     def __init__(self, context: AppContext, documents: Documents) -> None:
         self._context, self._documents = context, documents
         self.house = HouseActs(self.do, self._say_done)
+        self.jobs = JobActs(context)
 
     def _say_done(self, text: str, action: tuple[str, Callable[[], object]]) -> None:
         """Say what was done, with a word that takes it back."""
@@ -280,42 +279,3 @@ class LibraryActs:
                 self._documents.let_go(template.template_id)
 
         self.do(lambda library: take_back(library, list(taken)), succeeded)
-
-    # -- jobs ------------------------------------------------------------------------------------------
-
-    def list_job(
-        self, job: StartedJob, title: str, stored: StoredTemplate, done: Callable[[JobRecord], object]
-    ) -> None:
-        """Note in the library that a job was started."""
-        from idle_quarry.jobs.left_over import list_job
-
-        context = self._context
-
-        def succeeded(record: JobRecord) -> None:
-            context.preferences.jobs_folder = str(job.folder.parent)
-            context.jobs_changed.emit()
-            done(record)
-
-        context.write(lambda library: list_job(library, job, title, stored), succeeded, context.refuse)
-
-    def move_job(
-        self,
-        record: JobRecord,
-        work: Callable[[], Move],
-        to: StoredTemplate,
-        done: Callable[[Move], object],
-        failed: Callable[[QuarryError], object],
-    ) -> None:
-        """Move a job to another revision, off the interface thread wherever its library is."""
-        context, library = self._context, self._context.library
-
-        def moved(_ticket: object) -> Move:
-            move = work()
-            library.move_job(record.id, to)
-            return move
-
-        def succeeded(move: Move) -> None:
-            done(move)
-            context.jobs_changed.emit()
-
-        context.workers.start(moved, succeeded, failed)

@@ -13,7 +13,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.models.jobs.renders.snapshot import role_of
+from idle_quarry.app.models.jobs.renders.words import role_of
 from idle_quarry.jobs.renders.pieces import PieceState
 from idle_quarry.jobs.renders.status import PieceStatus
 

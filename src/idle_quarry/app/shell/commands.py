@@ -150,8 +150,8 @@ def _of_shelf(desk: Desk, stage: Stage) -> list[Command]:
         Command("Print the house book", in_library(shelf.files.ask_book)),
         Command("Compare the chosen template with another", in_library(shelf.compare_with), "", nothing_chosen),
         Command("Put the chosen template aside", in_library(shelf.put_aside), "", not_on_a_shelf),
-        Command("House rule: how many people an approval takes", in_library(shelf.ask_rule)),
-        Command("House rule: whose name counts in this file", in_library(shelf.ask_names), "", on_a_server),
+        Command("House rule: how many people an approval takes", in_library(shelf.rules.ask_rule)),
+        Command("House rule: whose name counts in this file", in_library(shelf.rules.ask_names), "", on_a_server),
     ]
 
 

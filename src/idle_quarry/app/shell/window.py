@@ -7,15 +7,13 @@ imported by `furnish`, which gives it the desk. Keys that are pressed meanwhile 
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QByteArray, QSize, Qt
-from PySide6.QtGui import QCloseEvent, QCursor, QKeyEvent, QPixmap, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QCursor, QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
     QApplication,
-    QHBoxLayout,
     QLabel,
     QMainWindow,
     QSplitter,
@@ -24,16 +22,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.appearance.roles import on, restyle
 from idle_quarry.app.appearance.sizes import dress, sized
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.icons import icon
-from idle_quarry.app.preferences import Preferences, initials_of
-from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.widgets.basic.file_drop import FileDrop
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.say_bar import SayBar
-from idle_quarry.app.widgets.basic.tabs import Tabs
 from idle_quarry.app.widgets.basic.unkept_bar import UnkeptBar, may_lose
 
 if TYPE_CHECKING:
@@ -44,7 +39,6 @@ if TYPE_CHECKING:
 _LATER = ("Path", "Proof", "Line-up", "Profile", "Guide")
 #: Views that work on pictures and sound.
 _ON_PICTURES = ("Intake", "Proof", "Line-up", "Jobs")
-_NARROW = 1000
 
 
 class MainWindow(QMainWindow):
@@ -87,6 +81,7 @@ class MainWindow(QMainWindow):
     def furnish(self, desk: Desk) -> None:
         """Give the window its desk, and show the view that was in front last."""
         from idle_quarry.app.shell.commands import commands_of
+        from idle_quarry.app.shell.header import Header
         from idle_quarry.app.shell.palette import Palette
         from idle_quarry.app.views.registry import VIEWS
         from idle_quarry.app.widgets.basic.finder import Finder
@@ -100,8 +95,10 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         self.preparing = label("", "dust")
         sized(self.preparing).setContentsMargins(16, 4, 16, 4)
+        self.header = Header(desk, [view.name for view in VIEWS if view.tab], self.open_find, self.open_guide)
+        self.header.view_wanted.connect(self.show_view)
         self.unkept = UnkeptBar(desk.documents.keeping)
-        column.addWidget(self._header())
+        column.addWidget(self.header)
         column.addWidget(self.preparing)
         column.addWidget(self._stack, 1)
         column.addWidget(self.unkept)
@@ -114,9 +111,6 @@ class MainWindow(QMainWindow):
         desk.view_wanted.connect(self.show_view)
         desk.documents.opened.connect(self._document_opened)
         desk.documents.edited.connect(self._title)
-        desk.server.changed.connect(self._show_standing)
-        desk.shelves_changed.connect(self._show_standing)
-        desk.profile.changed.connect(self._show_standing)
         desk.compiler.changed.connect(self._show_preparing)
         theme.changed.connect(self._dressed)
         kept = desk.preferences.view
@@ -124,50 +118,9 @@ class MainWindow(QMainWindow):
         self.show_view(kept if kept in known else known[0])
         self.setCentralWidget(body)
 
-    def _header(self) -> QWidget:
-        widget = QWidget()
-        on(widget, "bench")
-        row = QHBoxLayout(widget)
-        sized(row).setContentsMargins(8, 5, 16, 3)
-        sized(row).setSpacing(2)
-        self.tabs = Tabs([view.name for view in self._views if view.tab], "{} view")
-        self.tabs.chosen.connect(self.show_view)
-        from idle_quarry.app.shell.palette import FIND
-
-        self.search_button = button(f"{FIND}          Ctrl+F", self.open_find)
-        sized(self.search_button).setMinimumWidth(360)
-        self.search_button.setProperty("field", "true")
-        self.search_button.setAccessibleName("Find")
-        self.standing = button("", partial(self.show_view, "Profile"), quiet=True)
-        row.addWidget(self.tabs)
-        row.addStretch(1)
-        row.addWidget(self.search_button)
-        row.addStretch(1)
-        row.addWidget(self.standing)
-        row.addWidget(button("?", self.open_guide, quiet=True, tip="the guide to what is shown (F1)"))
-        self._show_standing()
-        return widget
-
-    def _show_standing(self) -> None:
-        """Show who works in which library, and whether its server is there."""
-        server, person = self.desk.server, self.desk.library.person
-        if self.width() < theme.px(_NARROW):
-            person = self.desk.preferences.initials or initials_of(person)
-        self.standing.setText(f"{person} · {server.place_words()}")
-        self.standing.setAccessibleName(self.standing.text())
-        self.standing.setToolTip("\n".join([*server.waiting_lines(), "profile: name, looks, keys, places"]))
-        self.standing.setProperty("warning", "true" if server.away else "false")
-        restyle(self.standing)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        if self.is_furnished:
-            self._show_standing()
-
     def _dressed(self) -> None:
         """Lengths stated at 100 % are taken anew; everything painted asks the theme itself."""
         dress(self)
-        self._show_standing()
 
     @property
     def is_furnished(self) -> bool:
@@ -192,7 +145,7 @@ class MainWindow(QMainWindow):
         """Bring a view to the front."""
         view = self.view(name)
         self._stack.setCurrentWidget(view)
-        self.tabs.show_on(name)
+        self.header.tabs.show_on(name)
         self._show_preparing()
         first = getattr(view, "first_focus", None)
         if first is not None and not view.isAncestorOf(QApplication.focusWidget() or self):

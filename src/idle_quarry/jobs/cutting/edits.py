@@ -9,14 +9,23 @@ together.
 
 from __future__ import annotations
 
-from bisect import bisect_left
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from fractions import Fraction
-from itertools import count
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.jobs.cutting.timeline import Marker, Media, Timeline, TimelineItem, Track, Transition
+from idle_quarry.jobs.cutting.timeline import Marker, Media, Timeline, TimelineItem
+from idle_quarry.jobs.cutting.track_edits import (
+    NewIdents,
+    check_media,
+    check_trim,
+    cleared_between,
+    has_all_it_shows,
+    moved_later,
+    tidy,
+    trimmed,
+    with_items,
+)
 
 #: A piece to be laid on a track: the track's id, and the item, whose `at` counts from where it is laid.
 Piece = tuple[str, TimelineItem]
@@ -33,11 +42,11 @@ def lay_over(timeline: Timeline, at: int, pieces: Sequence[Piece]) -> Timeline:
 
     Links hold among the pieces.
     """
-    changed, numbers = timeline, _Numbers(timeline)
+    changed, numbers = timeline, NewIdents(timeline)
     links: dict[int, int] = {}
     for ident, item in pieces:
         first = at + item.at
-        cleared = _cleared(changed.track(ident), first, first + item.length, timeline.rate, numbers)
+        cleared = cleared_between(changed.track(ident), first, first + item.length, timeline.rate, numbers)
         if item.link is not None and item.link not in links:
             links[item.link] = numbers.new()
         taken = item.ident < 1 or item.ident in changed
@@ -47,7 +56,7 @@ def lay_over(timeline: Timeline, at: int, pieces: Sequence[Piece]) -> Timeline:
             ident=numbers.new() if taken else item.ident,
             link=links.get(item.link) if item.link else None,
         )
-        changed = changed.with_tracks({ident: _with(cleared, (laid,))})
+        changed = changed.with_tracks({ident: with_items(cleared, (laid,))})
     return changed
 
 
@@ -60,7 +69,7 @@ def put_in(timeline: Timeline, at: int, pieces: Sequence[Piece]) -> Timeline:
 def opened(timeline: Timeline, at: int, length: int) -> Timeline:
     """Return the timeline with `length` frames of nothing at frame `at`; what covers it is split."""
     cut = split(timeline, at)
-    moved = {track.ident: _moved(track, at, length) for track in cut.tracks}
+    moved = {track.ident: moved_later(track, at, length) for track in cut.tracks}
     return replace(cut.with_tracks(moved), markers=_marks_moved(cut.markers, at, length))
 
 
@@ -70,9 +79,9 @@ def lift(timeline: Timeline, first: int, last: int, tracks: Iterable[str] | None
     Nothing moves.
     """
     chosen = set(tracks) if tracks is not None else {track.ident for track in timeline.tracks}
-    numbers = _Numbers(timeline)
+    numbers = NewIdents(timeline)
     changed = {
-        track.ident: _cleared(track, first, last, timeline.rate, numbers)
+        track.ident: cleared_between(track, first, last, timeline.rate, numbers)
         for track in timeline.tracks
         if track.ident in chosen
     }
@@ -82,7 +91,7 @@ def lift(timeline: Timeline, first: int, last: int, tracks: Iterable[str] | None
 def take_out(timeline: Timeline, first: int, last: int) -> Timeline:
     """Return the timeline without its frames `first` to `last` (half open): what follows closes up, on every track."""
     lifted = lift(timeline, first, last)
-    moved = {track.ident: _moved(track, last, first - last) for track in lifted.tracks}
+    moved = {track.ident: moved_later(track, last, first - last) for track in lifted.tracks}
     marks = tuple(mark for mark in timeline.markers if not first <= mark.at < last)
     return replace(lifted.with_tracks(moved), markers=_marks_moved(marks, last, first - last))
 
@@ -90,7 +99,7 @@ def take_out(timeline: Timeline, first: int, last: int) -> Timeline:
 def remove(timeline: Timeline, idents: Iterable[int]) -> Timeline:
     """Return the timeline without these items and those that belong to them; nothing moves."""
     gone = {other for ident in idents for other in timeline.linked(ident)}
-    return _each(timeline, lambda item: None if item.ident in gone else item)
+    return _with_each(timeline, lambda item: None if item.ident in gone else item)
 
 
 def split(timeline: Timeline, at: int, tracks: Iterable[str] | None = None) -> Timeline:
@@ -99,7 +108,7 @@ def split(timeline: Timeline, at: int, tracks: Iterable[str] | None = None) -> T
     On both sides what belonged together still does.
     """
     chosen = set(tracks) if tracks is not None else {track.ident for track in timeline.tracks}
-    numbers = _Numbers(timeline)
+    numbers = NewIdents(timeline)
     changed = {}
     for track in timeline.tracks:
         item = track.over(at)
@@ -107,7 +116,7 @@ def split(timeline: Timeline, at: int, tracks: Iterable[str] | None = None) -> T
             continue
         halves = item.part(item.at, at, timeline.rate), numbers.later(item.part(at, item.end, timeline.rate))
         items = tuple(halve for old in track.items for halve in (halves if old is item else (old,)))
-        changed[track.ident] = _tidy(replace(track, items=items))
+        changed[track.ident] = tidy(replace(track, items=items))
     return timeline.with_tracks(changed)
 
 
@@ -123,14 +132,16 @@ def trim(timeline: Timeline, ident: int, edge: str, by: int, *, follow: bool = F
     together = {other: timeline.item(other) for other in timeline.linked(ident)}
     longer = by if edge == "end" else -by
     for track, item in together.values():
-        _check_trim(track, item, edge, by, timeline.rate, follow=follow)
+        check_trim(track, item, edge, by, timeline.rate, follow=follow)
     if not follow:
-        return _each(timeline, lambda item: _trimmed(item, edge, by, timeline.rate) if item.ident in together else item)
+        return _with_each(
+            timeline, lambda item: trimmed(item, edge, by, timeline.rate) if item.ident in together else item
+        )
     behind = timeline.item(ident)[1].end
     changed = {}
     for track in timeline.tracks:
         own = next((item for lane, item in together.values() if lane is track), None)
-        moved = _moved(track, own.end if own is not None else behind, longer, own, edge, timeline.rate)
+        moved = moved_later(track, own.end if own is not None else behind, longer, own, edge, timeline.rate)
         changed[track.ident] = moved
     return replace(timeline.with_tracks(changed), markers=_marks_moved(timeline.markers, behind, longer))
 
@@ -147,10 +158,10 @@ def slip(timeline: Timeline, ident: int, by: int) -> Timeline:
         if item.ident not in together or item.media is None:
             return item
         moved = replace(item, begins=item.begins + by * item.media.rate / timeline.rate)
-        _check_media(moved, timeline.rate)
+        check_media(moved, timeline.rate)
         return moved
 
-    return _each(timeline, slipped)
+    return _with_each(timeline, slipped)
 
 
 def move(timeline: Timeline, ident: int, to: int, track: str | None = None, *, follow: bool = False) -> Timeline:
@@ -201,24 +212,24 @@ def taken(timeline: Timeline, idents: Iterable[int]) -> list[Piece]:
 def link(timeline: Timeline, idents: Iterable[int]) -> Timeline:
     """Return the timeline with items that belong together from now on."""
     chosen, number = set(idents), timeline.next_ident
-    return _each(timeline, lambda item: replace(item, link=number) if item.ident in chosen else item)
+    return _with_each(timeline, lambda item: replace(item, link=number) if item.ident in chosen else item)
 
 
 def unlink(timeline: Timeline, ident: int) -> Timeline:
     """Return the timeline with an item, and those that belong to it, each for itself."""
     chosen = timeline.linked(ident)
-    return _each(timeline, lambda item: replace(item, link=None) if item.ident in chosen else item)
+    return _with_each(timeline, lambda item: replace(item, link=None) if item.ident in chosen else item)
 
 
 def switched(timeline: Timeline, idents: Iterable[int], on: bool) -> Timeline:
     """Return the timeline with items that are played, or are not."""
     chosen = set(idents)
-    return _each(timeline, lambda item: replace(item, enabled=on) if item.ident in chosen else item)
+    return _with_each(timeline, lambda item: replace(item, enabled=on) if item.ident in chosen else item)
 
 
 def described(timeline: Timeline, ident: int, **words: str) -> Timeline:
     """Return the timeline with another `name`, `note` or `colour` of an item."""
-    return _each(timeline, lambda item: replace(item, **words) if item.ident == ident else item)  # type: ignore[arg-type]
+    return _with_each(timeline, lambda item: replace(item, **words) if item.ident == ident else item)  # type: ignore[arg-type]
 
 
 def relinked(timeline: Timeline, path: str, media: Media) -> Timeline:
@@ -235,17 +246,17 @@ def relinked(timeline: Timeline, path: str, media: Media) -> Timeline:
             return item
         place = item.begins * media.rate / before.rate
         moved = replace(item, media=media, begins=place)
-        if not _has(moved, timeline.rate):
+        if not has_all_it_shows(moved, timeline.rate):
             moved = replace(item, media=media, begins=place - before.first * media.rate / before.rate + media.first)
-        _check_media(moved, timeline.rate)
+        check_media(moved, timeline.rate)
         return moved
 
-    return _each(timeline, change)
+    return _with_each(timeline, change)
 
 
 def placed(timeline: Timeline, ident: int, place: tuple[Fraction, Fraction] | None) -> Timeline:
     """Return the timeline with an item's picture shifted within its canvas, or where the template's fit puts it."""
-    return _each(timeline, lambda item: replace(item, place=place) if item.ident == ident else item)
+    return _with_each(timeline, lambda item: replace(item, place=place) if item.ident == ident else item)
 
 
 def marked(timeline: Timeline, mark: Marker) -> Timeline:
@@ -259,10 +270,7 @@ def unmarked(timeline: Timeline, at: int) -> Timeline:
     return replace(timeline, markers=tuple(mark for mark in timeline.markers if mark.at != at))
 
 
-# -- on one track -----------------------------------------------------------------------------------------------------
-
-
-def _each(timeline: Timeline, change: Callable[[TimelineItem], TimelineItem | None]) -> Timeline:
+def _with_each(timeline: Timeline, change: Callable[[TimelineItem], TimelineItem | None]) -> Timeline:
     """Return the timeline with each item as `change` has it, or without it.
 
     Tracks on which all are the same stay themselves.
@@ -272,149 +280,12 @@ def _each(timeline: Timeline, change: Callable[[TimelineItem], TimelineItem | No
         results = [change(item) for item in track.items]
         if any(new is not old for new, old in zip(results, track.items, strict=True)):
             items = sorted((item for item in results if item is not None), key=lambda item: item.at)
-            changed[track.ident] = _tidy(replace(track, items=tuple(items)))
+            changed[track.ident] = tidy(replace(track, items=tuple(items)))
     return timeline.with_tracks(changed)
-
-
-class _Numbers:
-    """Numbers that no item has: for the later halves of what one edit divides, which belong together as the whole
-    did.
-    """
-
-    def __init__(self, timeline: Timeline) -> None:
-        self._next = count(timeline.next_ident)
-        self._links: dict[int, int] = {}
-
-    def new(self) -> int:
-        return next(self._next)
-
-    def later(self, half: TimelineItem) -> TimelineItem:
-        if half.link is not None and half.link not in self._links:
-            self._links[half.link] = self.new()
-        return replace(half, ident=self.new(), link=self._links[half.link] if half.link is not None else None)
-
-
-def _with(track: Track, items: tuple[TimelineItem, ...]) -> Track:
-    return _tidy(replace(track, items=tuple(sorted((*track.items, *items), key=lambda item: item.at))))
-
-
-def _cleared(track: Track, first: int, last: int, rate: Fraction, numbers: _Numbers) -> Track:
-    """Return a track with nothing from `first` to `last`; an item that reaches beyond both becomes two."""
-    touched = {item.ident for item in track.between(first, last)}
-    if not touched:
-        return track
-    items: list[TimelineItem] = []
-    for item in track.items:
-        if item.ident not in touched:
-            items.append(item)
-            continue
-        if item.at < first:
-            items.append(item.part(item.at, first, rate))
-        if item.end > last:
-            rest = item.part(last, item.end, rate)
-            items.append(numbers.later(rest) if item.at < first else rest)
-    return _tidy(replace(track, items=tuple(items)))
-
-
-def _moved(
-    track: Track, at: int, by: int, own: TimelineItem | None = None, edge: str = "end", rate: Fraction = Fraction(1)
-) -> Track:
-    """Return a track whose items and changes from frame `at` on lie `by` frames later.
-
-    `own` is made so much longer in its place.
-    """
-    if by == 0 or (own is None and track.end <= at):
-        return track
-    n = bisect_left(track.starts, at)
-    items, behind = track.items[:n], tuple(item.later(by) for item in track.items[n:])
-    if own is not None:
-        result = _in_place(own, edge, by if edge == "end" else -by, rate)
-        items = tuple(result if item.ident == own.ident else item for item in items)
-    if items and behind and behind[0].at < items[-1].end:
-        raise NotPossible(
-            f"on {track.name} {behind[0].name} would meet {items[-1].name}",
-            remedy="trim without moving what follows, or take that part out on every track",
-        )
-    changes = tuple(
-        replace(transition, at=transition.at + by) if transition.at >= at else transition
-        for transition in track.transitions
-    )
-    return _tidy(replace(track, items=(*items, *behind), transitions=changes))
 
 
 def _marks_moved(marks: tuple[Marker, ...], at: int, by: int) -> tuple[Marker, ...]:
     return tuple(replace(mark, at=mark.at + by) if mark.at >= at else mark for mark in marks)
-
-
-def _tidy(track: Track) -> Track:
-    """Return a track without the changes whose cut is gone, or whose items are too short for them now."""
-    if not track.transitions:
-        return track
-    transitions = tuple(transition for transition in track.transitions if _holds(track, transition))
-    return track if len(transitions) == len(track.transitions) else replace(track, transitions=transitions)
-
-
-def _holds(track: Track, change: Transition) -> bool:
-    before = track.over(change.at - 1) if change.at else None
-    after = track.over(change.at)
-    if before is not None and before.end != change.at:
-        return False
-    if after is not None and after.at != change.at:
-        return False
-    enough = (before is None or before.length >= change.before) and (after is None or after.length >= change.after)
-    return (before is not None or after is not None) and enough
-
-
-# -- trimming ---------------------------------------------------------------------------------------------------------
-
-
-def _check_trim(track: Track, item: TimelineItem, edge: str, by: int, rate: Fraction, *, follow: bool) -> None:
-    longer = by if edge == "end" else -by
-    if item.length + longer < 1:
-        raise NotPossible("no frame would be left", subject=item.name, remedy="take it out instead")
-    if not follow:
-        first, last = (item.at, item.end + by) if edge == "end" else (item.at + by, item.end)
-        if first < 0:
-            raise NotPossible("nothing lies before the start", subject=item.name)
-        if any(other.ident != item.ident for other in track.between(first, last)):
-            raise NotPossible(
-                "its neighbour begins there", subject=item.name, remedy="trim that first, or let what follows move"
-            )
-    _check_media(_in_place(item, edge, by, rate), rate)
-
-
-def _has(item: TimelineItem, rate: Fraction) -> bool:
-    """Return whether an item's media has all that it shows, as far as that is known."""
-    media = item.media
-    if media is None or media.frames is None or item.length < 1:
-        return True
-    one, other = item.shows(item.at, rate), item.shows(item.end - 1, rate)
-    return min(one, other) >= media.first and max(one, other) < media.first + media.frames
-
-
-def _check_media(item: TimelineItem, rate: Fraction) -> None:
-    media = item.media
-    if media is not None and media.frames is not None and not _has(item, rate):
-        raise NotPossible(
-            f"{media.name} has no more: its frames are {media.timecode(media.first)} to "
-            f"{media.timecode(media.first + media.frames - 1)}",
-            subject=item.name,
-        )
-
-
-def _trimmed(item: TimelineItem, edge: str, by: int, rate: Fraction) -> TimelineItem:
-    """Return an item whose edge lies `by` frames later, where it is on the timeline."""
-    result = _in_place(item, edge, by, rate)
-    return result if edge == "end" else replace(result, at=item.at + by)
-
-
-def _in_place(item: TimelineItem, edge: str, by: int, rate: Fraction) -> TimelineItem:
-    """Return an item with `by` frames more at its end, or fewer at its start, beginning where it began."""
-    if edge == "end":
-        marks = tuple(mark for mark in item.markers if mark.at < item.length + by)
-        return replace(item, length=item.length + by, markers=marks)
-    marks = tuple(replace(mark, at=mark.at - by) for mark in item.markers if mark.at >= by)
-    return replace(item, length=item.length - by, begins=item.shows(item.at + by, rate), markers=marks)
 
 
 def _empty(timeline: Timeline, first: int, last: int) -> bool:

@@ -1,5 +1,4 @@
-"""Motion by cells: what blocks cost along vectors, the best of candidates, and pictures seen along vectors, some
-rows of cells at a time.
+"""Motion by cells: what blocks cost along vectors, and the best of candidates, some rows of cells at a time.
 
 A cell of 4 × 4 samples has one vector, told by the block of 8 × 8 around it. Pictures whose blocks are looked at have
 some samples more on each side, their edges gone on: a block that lies farther out sees the same.
@@ -26,7 +25,7 @@ AROUND = BLOCK + 4
 _MARGIN = (BLOCK - CELL) // 2
 
 
-def _compiled(function: Callable[..., None]) -> Any:
+def compiled_with_lanes(function: Callable[..., None]) -> Any:
     """Return a loop compiled so that sums beside one another become lanes of one: blocks cost half, and other loops
     would gain nothing.
     """
@@ -44,10 +43,10 @@ def _compiled(function: Callable[..., None]) -> Any:
     return dispatcher
 
 
-_small = loop(error_model="numpy", inline="always")
+small = loop(error_model="numpy", inline="always")
 
 
-@_small
+@small
 def _place(row: Any, column: Any, height: Any, width: Any) -> Any:  # pragma: no cover
     """Return where a block that begins at a row and column of a picture (h, w) lies in the flat one that has an
     edge around it.
@@ -57,7 +56,7 @@ def _place(row: Any, column: Any, height: Any, width: Any) -> Any:  # pragma: no
     return np.uint64(y) * np.uint64(width + np.int32(2 * AROUND)) + np.uint64(x)
 
 
-@_small
+@small
 def _ends(height: Any, width: Any, y: Any, x: Any, v: Any, u: Any, phase: Any) -> Any:  # pragma: no cover
     """Return where both ends of a block's whole vector lie: they move by whole samples that add up to it."""
     half_v, half_u = np.int32(np.rint(phase * np.float32(v))), np.int32(np.rint(phase * np.float32(u)))
@@ -65,7 +64,7 @@ def _ends(height: Any, width: Any, y: Any, x: Any, v: Any, u: Any, phase: Any) -
     return p, _place(np.int32(y + v - half_v), np.int32(x + u - half_u), height, width)
 
 
-@_small
+@small
 def _apart(
     a: Samples, b: Samples, height: Any, width: Any, y: Any, x: Any, v: Any, u: Any, phase: Any, limit: Any
 ) -> Any:  # pragma: no cover
@@ -91,12 +90,12 @@ def _apart(
     return ((s0 + s1) + (s2 + s3)) + ((s4 + s5) + (s6 + s7))
 
 
-@_small
+@small
 def _square(value: Any) -> Any:  # pragma: no cover
     return value * value
 
 
-@_small
+@small
 def _squares(
     a: Samples, b: Samples, height: Any, width: Any, y: Any, x: Any, v: Any, u: Any, phase: Any
 ) -> Any:  # pragma: no cover
@@ -117,26 +116,7 @@ def _squares(
     return ((s0 + s1) + (s2 + s3)) + ((s4 + s5) + (s6 + s7))
 
 
-@_compiled
-def costs(
-    first: int, last: int, a: Samples, b: Samples, down: Steps, across: Steps, phase: float, squared: bool, out: Samples
-) -> None:  # pragma: no cover
-    """Put the mean difference, absolute or squared, of each cell's block along its vector into `out`."""
-    height, width = np.int32(a.shape[0] - 2 * AROUND), np.int32(a.shape[1] - 2 * AROUND)
-    flat_a, flat_b = a.ravel(), b.ravel()
-    share = np.float32(phase)
-    for r in range(first, last):
-        for c in range(out.shape[1]):
-            y, x = CELL * r - _MARGIN, CELL * c - _MARGIN
-            result = (
-                _squares(flat_a, flat_b, height, width, y, x, down[r, c], across[r, c], share)
-                if squared
-                else _apart(flat_a, flat_b, height, width, y, x, down[r, c], across[r, c], share, np.float32(np.inf))
-            )
-            out[r, c] = result / np.float32(BLOCK * BLOCK)
-
-
-@_compiled
+@compiled_with_lanes
 def searched(
     first: int,
     last: int,
@@ -166,7 +146,7 @@ def searched(
                     least, down[r, c], across[r, c] = cost, steps[n, 0], steps[n, 1]
 
 
-@_compiled
+@compiled_with_lanes
 def bettered(
     first: int,
     last: int,
@@ -222,7 +202,7 @@ def bettered(
             down[r, c], across[r, c] = v, u
 
 
-@_small
+@small
 def _lowest(here: Any, before: Any, after: Any) -> Any:  # pragma: no cover
     """Return where a parabola through a cost and its neighbours' is lowest, within half a step."""
     bend = before + after - np.float32(2) * here
@@ -232,7 +212,7 @@ def _lowest(here: Any, before: Any, after: Any) -> Any:  # pragma: no cover
     return min(max(part, np.float32(-0.5)), np.float32(0.5))
 
 
-@_compiled
+@compiled_with_lanes
 def parted(
     first: int,
     last: int,
@@ -259,42 +239,14 @@ def parted(
             out_across[r, c] = np.float32(u) + _lowest(result[2], result[1], result[3])
 
 
-@_small
-def _middle(a: Any, b: Any, c: Any) -> Any:  # pragma: no cover
-    return max(min(a, b), min(max(a, b), c))
-
-
-@_compiled
-def calmed(first: int, last: int, cells: Samples, out: Samples) -> None:  # pragma: no cover
-    """Put the median of each cell and its eight neighbours into `out`; edges go on."""
-    rows, columns = cells.shape
-    low, mid, high = (
-        np.empty(columns + 2, np.float32),
-        np.empty(columns + 2, np.float32),
-        np.empty(columns + 2, np.float32),
-    )
-    for r in range(first, last):
-        one, two, three = cells[max(r - 1, 0)], cells[r], cells[min(r + 1, rows - 1)]
-        for c in range(columns):  # each column in order; the median of nine is the middle of three of those
-            a, b, d = one[c], two[c], three[c]
-            low[c + 1], mid[c + 1], high[c + 1] = min(a, min(b, d)), _middle(a, b, d), max(a, max(b, d))
-        for plane in (low, mid, high):
-            plane[0], plane[columns + 1] = plane[1], plane[columns]
-        result = out[r]
-        for c in range(columns):
-            lows = max(low[c], max(low[c + 1], low[c + 2]))
-            highs = min(high[c], min(high[c + 1], high[c + 2]))
-            result[c] = _middle(lows, _middle(mid[c], mid[c + 1], mid[c + 2]), highs)
-
-
-@_small
+@small
 def _straight(part_v: Any, part_u: Any) -> Any:  # pragma: no cover
     """Return what four samples around a place weigh that lies parts of the way between them."""
     back_v, back_u = np.float32(1) - part_v, np.float32(1) - part_u
     return back_v * back_u, back_v * part_u, part_v * back_u, part_v * part_u
 
 
-@_compiled
+@compiled_with_lanes
 def unlike(
     first: int, last: int, a: Samples, b: Samples, down: Samples, across: Samples, phase: float, out: Samples
 ) -> None:  # pragma: no cover
@@ -325,116 +277,3 @@ def unlike(
                     total += abs(one - two)
                 p, q = p + wide, q + wide
             out[r, c] = total / np.float32(CELL * CELL)
-
-
-@_compiled
-def differing(first: int, last: int, a: Samples, b: Samples, signed: bool, out: Samples) -> None:  # pragma: no cover
-    """Put the mean of a − b over each cell, absolute or `signed`, into `out`."""
-    height, width = a.shape
-    sums = np.empty(width, np.float32)
-    for r in range(first, last):
-        bottom = min(CELL * r + CELL, height)
-        sums[:] = np.float32(0)
-        for y in range(CELL * r, bottom):
-            one, two = a[y], b[y]
-            if signed:
-                for x in range(width):
-                    sums[x] += one[x] - two[x]
-            else:
-                for x in range(width):
-                    sums[x] += abs(one[x] - two[x])
-        for c in range(out.shape[1]):
-            right = min(CELL * c + CELL, width)
-            total = np.float32(0)
-            for x in range(CELL * c, right):
-                total += sums[x]
-            out[r, c] = total / np.float32((bottom - CELL * r) * (right - CELL * c))
-
-
-@_compiled
-def spread(first: int, last: int, cells: Samples, out: Samples) -> None:  # pragma: no cover
-    """Put the mean of each cell and its eight neighbours, (1, 4, 1)/6 each way, into `out`; edges go on."""
-    rows, columns = cells.shape
-    line = np.empty(columns, np.float32)
-    for r in range(first, last):
-        one, two, three, result = cells[max(r - 1, 0)], cells[r], cells[min(r + 1, rows - 1)], out[r]
-        for c in range(columns):
-            line[c] = one[c] + np.float32(4) * two[c] + three[c]
-        for c in range(columns):
-            sides = line[max(c - 1, 0)] + line[min(c + 1, columns - 1)]
-            result[c] = (sides + np.float32(4) * line[c]) * np.float32(1 / 36)
-
-
-@_compiled
-def edged(first: int, last: int, picture: Samples, around: int, out: Samples) -> None:  # pragma: no cover
-    """Put rows `first` to `last` of a picture with `around` samples of edge on each side into `out`."""
-    height, width = picture.shape
-    for row in range(first, last):
-        given, result = picture[min(max(row - around, 0), height - 1)], out[row]
-        result[:around], result[around + width :] = given[0], given[width - 1]
-        result[around : around + width] = given
-
-
-@_compiled
-def moving_cells(first: int, last: int, moving: Samples, out: NDArray[np.bool_]) -> None:  # pragma: no cover
-    """Put whether anything moves in each cell into `out`."""
-    height, width = moving.shape
-    line = np.empty(width, np.float32)
-    for r in range(first, last):
-        line[:] = moving[CELL * r]
-        for y in range(CELL * r + 1, min(CELL * r + CELL, height)):
-            given = moving[y]
-            for x in range(width):
-                line[x] = max(line[x], given[x])
-        for c in range(out.shape[1]):
-            most = np.float32(0)
-            for x in range(CELL * c, min(CELL * c + CELL, width)):
-                most = max(most, line[x])
-            out[r, c] = most > np.float32(0)
-
-
-@_compiled
-def halved(first: int, last: int, a: Samples, out: Samples) -> None:  # pragma: no cover
-    """Put means of 2 × 2 samples into `out`."""
-    quarter = np.float32(0.25)
-    for row in range(first, last):
-        upper, lower, result = a[2 * row], a[2 * row + 1], out[row]
-        for x in range(out.shape[1]):
-            result[x] = (upper[2 * x] + lower[2 * x] + upper[2 * x + 1] + lower[2 * x + 1]) * quarter
-
-
-@_compiled
-def mixed(
-    first: int, last: int, doubt: Samples, other: Samples, moving: Samples, out: Samples
-) -> None:  # pragma: no cover
-    """Put `other` into `out` as far as cells are in `doubt`, and as far as nothing moves, whichever is more.
-
-    `moving` has as many rows and columns as `out`, or whole times as many.
-    """
-    rows, columns = doubt.shape
-    height, width = out.shape
-    line, value = np.empty(columns + 2, np.float32), np.empty(columns * CELL, np.float32)
-    scale, zero, half, one = np.float32(1 / CELL), np.float32(0), np.float32(0.5), np.float32(1)
-    down, right = (moving.shape[0] + height - 1) // height, (moving.shape[1] + width - 1) // width
-    for y in range(first, last):
-        place = min(max((np.float32(y) + half) * scale - half, zero), np.float32(rows - 1))
-        top = min(np.int32(place), max(rows - 2, 0))
-        part, upper, lower = place - np.float32(top), doubt[top], doubt[min(top + 1, rows - 1)]
-        for c in range(columns):
-            line[c + 1] = upper[c] + part * (lower[c] - upper[c])
-        line[0], line[columns + 1] = line[1], line[columns]
-        for c in range(columns):
-            before, here, after = line[c], line[c + 1], line[c + 2]
-            for i in range(CELL):
-                aside = (np.float32(i) + half) * scale - half
-                value[CELL * c + i] = here + (aside * (after - here) if 2 * i >= CELL else aside * (here - before))
-        result, own, given = out[y], other[y], moving[y * down]
-        if right == 1:
-            for x in range(width):
-                result[x] += max(value[x], one - given[x]) * (own[x] - result[x])
-        else:
-            for x in range(width):
-                result[x] += max(value[x], one - given[x * right]) * (own[x] - result[x])
-
-
-# -- cubic splines -------------------------------------------------------------------------------------------------

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.picture.loops.motion import CELL, Samples, _compiled, _small
+from idle_quarry.picture.loops.motion import CELL, Samples, compiled_with_lanes, small
 
 #: Samples of edge that are added around a picture's coefficients.
 EDGE = 2
@@ -20,7 +20,7 @@ _Z = 3**0.5 - 2
 _FAR = 11
 
 
-@_compiled
+@compiled_with_lanes
 def spline_down(first: int, last: int, out: Samples) -> None:  # pragma: no cover
     """Turn columns `first` to `last` of samples into coefficients of a cubic B-spline, in place.
 
@@ -45,7 +45,7 @@ def spline_down(first: int, last: int, out: Samples) -> None:  # pragma: no cove
             here[x] = z * (below[x] - here[x])
 
 
-@_compiled
+@compiled_with_lanes
 def spline_across(first: int, last: int, out: Samples) -> None:  # pragma: no cover
     """The same along rows `first` to `last`, and by 36: what both directions' gains come to.
 
@@ -69,7 +69,7 @@ def spline_across(first: int, last: int, out: Samples) -> None:  # pragma: no co
                 result[x] += gain * (before[x] + after[x])
 
 
-@_small
+@small
 def _weights(part: Any) -> Any:  # pragma: no cover
     """Return what four coefficients in a row weigh at `part` of the way from the second to the third, six times
     over.
@@ -81,14 +81,14 @@ def _weights(part: Any) -> Any:  # pragma: no cover
     return back * back * back, second, third, cube
 
 
-@_small
+@small
 def _taken(flat: Samples, at: Any, u0: Any, u1: Any, u2: Any, u3: Any) -> Any:  # pragma: no cover
     """Return four coefficients in a row from `at` on, weighed."""
     one, two, three = np.uint64(1), np.uint64(2), np.uint64(3)
     return u0 * flat[at] + u1 * flat[at + one] + u2 * flat[at + two] + u3 * flat[at + three]
 
 
-@_compiled
+@compiled_with_lanes
 def splined(
     first: int,
     last: int,

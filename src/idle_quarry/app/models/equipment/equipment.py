@@ -10,21 +10,18 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.models.equipment.beginnings import EntryBeginnings
-from idle_quarry.app.models.equipment.codec_words import codec_words
+from idle_quarry.app.models.equipment.words import SHELVES, EquipmentWords
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Remark, Revision, StoredEntry
+from idle_quarry.library import Revision, StoredEntry
 from idle_quarry.library.house_entries import (
     BUILT_IN,
     ListedEntry,
     listed,
-    own_copy,
     used_by,
 )
-from idle_quarry.library.reviewing import ACTS
-from idle_quarry.path.entries import KINDS, Codec, Entry
-from idle_quarry.path.findings.house import changes_in_words
+from idle_quarry.path.entries import KINDS, Entry
 from idle_quarry.path.settings.entries import entry_settings, with_entry_setting
 from idle_quarry.path.settings.setting import Setting
 
@@ -32,11 +29,7 @@ if TYPE_CHECKING:
     from idle_quarry.app.door import Door
 
 ALL = "All kinds"
-SHELVES = ("All shelves", "Ships with the program", "House shelf", "Own shelf", "Put aside")
-#: Revisions of an entry whose changes are told one by one.
-_MOST_COMPARED = 20
 _SHELF_OF = {"Ships with the program": BUILT_IN, "House shelf": "house", "Own shelf": "own"}
-_SHELF_WORDS = {BUILT_IN: "ships with the program", "house": "house shelf", "own": "own shelf"}
 
 
 @dataclass(frozen=True)
@@ -75,6 +68,7 @@ class Equipment(QObject):
         self.revisions: list[Revision] = []
         self.history: list[str] = []
         self.begin = EntryBeginnings(self)
+        self.words = EquipmentWords(self)
         self._keeping = door.documents.keeping
         self._drafts = door.documents.drafts
         #: Edits that are no revision yet, by uid; a crash loses none.
@@ -129,16 +123,6 @@ class Equipment(QObject):
         ]
         self.listed.emit()
 
-    def nothing_words(self) -> str:
-        """Return what is said where nothing is shown."""
-        if self.rows:
-            return ""
-        if self.typed:
-            return "No entry has these words. Clear the search to see all."
-        if self.shelf in ("House shelf", "Own shelf"):
-            return "Nothing of the house's own yet. Copy what ships and change it, or begin a new one."
-        return "Nothing was put aside." if self.shelf == SHELVES[-1] else "No entry of this kind."
-
     # -- the entry that is looked at -----------------------------------------------------------------------------
 
     def choose(self, ident: str) -> None:
@@ -158,35 +142,14 @@ class Equipment(QObject):
             self.stored = self.door.read(lambda library: library.entry(entry.ident))
             self.revisions = self.door.read(lambda library: library.revisions(entry.ident)) or []
             remarks = self.door.read(lambda library: library.remarks(entry.ident)) or []
-            self.history = self._told(remarks)
+            self.history = self.words.history(remarks)
             if self.stored is not None:
                 self.entry = self._unsaved.get(entry.ident, self.stored.entry)
         self.changed.emit()
 
-    def _told(self, remarks: list[Remark]) -> list[str]:
-        """Return what was done with the entry, newest first; of each revision what it changed."""
-        lines: list[tuple[str, str]] = []
-        for remark in remarks:
-            did = f"{ACTS[remark.act].told}: revision" if remark.act in ACTS else "about revision"
-            note = f"\n{remark.note}" if remark.note else ""
-            lines.append((remark.time, f"{remark.person}, {remark.time[:10]}: {did} {remark.number}{note}"))
-        bodies = {revision.number: self._body(revision.number) for revision in self.revisions[:_MOST_COMPARED]}
-        for revision in self.revisions:
-            note = f"\n{revision.note}" if revision.note else ""
-            before, now = bodies.get(revision.parent or 0), bodies.get(revision.number)
-            changed = f", {revision.changed} changed" if revision.changed else ""
-            if before is not None and now is not None:
-                changed = f": {changes_in_words(before, now)}"
-            lines.append(
-                (revision.time, f"{revision.author}, {revision.time[:10]}: revision {revision.number}{changed}{note}")
-            )
-        return [text for _, text in sorted(lines, key=lambda pair: pair[0], reverse=True)]
-
-    def _body(self, number: int) -> Entry | None:
-        try:
-            return self.door.library.entry(self.ident, number).entry
-        except QuarryError:
-            return None
+    def is_unsaved(self, ident: str) -> bool:
+        """Return whether an entry has edits that are no revision yet."""
+        return ident in self._unsaved
 
     @property
     def row(self) -> ListedEntry | None:
@@ -199,26 +162,6 @@ class Equipment(QObject):
     def settings(self) -> list[Setting]:
         """Return the sheet of the entry."""
         return entry_settings(self.entry, self.door.house.value) if self.entry is not None and self.entry.uid else []
-
-    def told(self) -> list[tuple[str, str]]:
-        """Return what an entry that ships says, as labels and texts."""
-        if self.entry is None:
-            return []
-        if isinstance(self.entry, Codec):
-            return codec_words(self.entry)
-        as_own = own_copy(self.entry)
-        return [
-            (entry_setting.label, entry_setting.text) for entry_setting in entry_settings(as_own) if entry_setting.text
-        ]
-
-    def before(self) -> dict[tuple[str, str], str]:
-        """Return the texts of the sheet as they are stored, by place and label."""
-        if self.stored is None or not self.dirty:
-            return {}
-        return {
-            (entry_setting.place, entry_setting.label): entry_setting.text
-            for entry_setting in entry_settings(self.stored.entry, self.door.house.value)
-        }
 
     def acts(self) -> EntryActs:
         """Return what may be done now."""
@@ -241,39 +184,6 @@ class Equipment(QObject):
         )
 
     # -- in words ------------------------------------------------------------------------------------------------
-
-    def about_words(self) -> str:
-        """Return where it stands: its kind, its shelf, its revision."""
-        row = self.row
-        if row is None or self.entry is None:
-            return ""
-        kind = KINDS[self.entry.entry].one
-        if self.stored is None:
-            kind = "Codec" if self.entry.entry == "codec" else kind
-            return f"{kind} · ships with the program, read-only: copy it to change it"
-        revision = self.stored.revision
-        text = f"{kind} · {_SHELF_WORDS[row.shelf]} · revision {revision.number} by {revision.author}, {revision.state}"
-        if row.aside:
-            text += ", put aside"
-        return text + (" · changed, not saved" if self.dirty else "")
-
-    def use_words(self) -> str:
-        """Return which templates name it."""
-        if self.uses is None or self.entry is None:
-            return ""
-        names = self.uses.get(self.ident, [])
-        if not names:
-            return "No template names it."
-        more = f" and {len(names) - 4} more" if len(names) > 4 else ""
-        return f"Named by {', '.join(names[:4])}{more}."
-
-    def shelf_words(self, entry: ListedEntry) -> str:
-        """Return what stands beside an entry in the list."""
-        if entry.revision is None:
-            return ""
-        return f"{entry.shelf} · {entry.state} {entry.revision}" + (
-            " · unsaved" if entry.ident in self._unsaved else ""
-        )
 
     # -- changing it -----------------------------------------------------------------------------------------------
 

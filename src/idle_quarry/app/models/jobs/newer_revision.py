@@ -79,7 +79,7 @@ class MovingOn(QObject):
         """Work out what the revision means for the job's renders, off the interface thread."""
 
         def work(_ticket: object) -> str:
-            from idle_quarry.app.models.jobs.renders.snapshot import anew_words
+            from idle_quarry.app.models.jobs.renders.words import anew_words
             from idle_quarry.jobs.renders.impact import anew
 
             return anew_words(anew(job, newer.to.template))
@@ -112,4 +112,4 @@ class MovingOn(QObject):
             self.changed.emit()
 
         self.moving = True
-        jobs.door.acts.move_job(record, lambda: move(job, to, person, write_pdf), to, done, failed)
+        jobs.door.acts.jobs.move_job(record, lambda: move(job, to, person, write_pdf), to, done, failed)

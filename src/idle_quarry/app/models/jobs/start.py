@@ -259,7 +259,7 @@ class JobStart(QObject):
             self._jobs.choose(record.id)
             self.door.say(f"{title} is started in {job.folder}.")
 
-        self.door.acts.list_job(job, title, stored, listed)
+        self.door.acts.jobs.list_job(job, title, stored, listed)
 
     def _failed(self, error: QuarryError) -> None:
         self._ticket = None

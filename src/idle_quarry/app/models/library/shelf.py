@@ -10,10 +10,11 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.destinations import CureFinding, ReviewPair, ShowEntry, ShowShelfPage, StartJob
 from idle_quarry.app.models.library.chosen_template import ChosenTemplate
 from idle_quarry.app.models.library.files_out import FilesOut
+from idle_quarry.app.models.library.house_rules import HouseRules
 from idle_quarry.app.models.library.rows import ShelfPaths, ShelfRows
 from idle_quarry.app.models.library.search_text import SearchText
 from idle_quarry.app.models.library.settings_read import SettingsRead
-from idle_quarry.app.questions import Answered, Choice, Question
+from idle_quarry.app.questions import Answered, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search, StoredTemplate
@@ -46,6 +47,7 @@ class Shelf(QObject):
         self.paths = ShelfPaths(door)
         self.chosen = ChosenTemplate(door)
         self.files = FilesOut(door, self.chosen.stored, self.wanted)
+        self.rules = HouseRules(self)
         self.sought = SearchText()
         self.lines_present: list[int] = []
         self.page = ""
@@ -215,38 +217,6 @@ class Shelf(QObject):
         summary, revision = self.chosen.summary, self.chosen.revision
         if summary is not None and revision is not None and revision.number == number:
             deciding(self.door, self.asked.emit, summary.name, revision, act)
-
-    def ask_rule(self) -> None:
-        """Ask how many people an approval takes in this house."""
-        alone = self.door.read(lambda library: library.one_person())
-        if alone is None:
-            return
-        now = "one person may approve alone" if alone else "another person than the author approves"
-        acts = self.door.acts
-        two, one = (
-            {"Another than the author": lambda: acts.set_rule(alone=False)},
-            {"One person alone": lambda: acts.set_rule(alone=True)},
-        )
-        answers = {**(one | two if alone else two | one), "Leave it": lambda: None}
-        self.asked.emit(Choice(f"Who approves a revision in this house? Now {now}.", answers))
-
-    def ask_names(self) -> None:
-        """Ask whose names count in this library's file."""
-        by_login = self.door.read(lambda library: library.names_by_login())
-        if by_login is None:
-            return
-        now = (
-            "people are called as their accounts on the system are"
-            if by_login
-            else "people choose what they are called"
-        )
-        acts = self.door.acts
-        account, chosen = (
-            {"The system's accounts": lambda: acts.set_names(by_login=True)},
-            {"The name in the profile": lambda: acts.set_names(by_login=False)},
-        )
-        answers = {**(account | chosen if by_login else chosen | account), "Leave it": lambda: None}
-        self.asked.emit(Choice(f"Whose name counts in this library's file? Now {now}.", answers))
 
     def begin_from(self, standard: str) -> None:
         """Open a new template for a standard delivery: its renders in what the house uses already, its monitor one

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,6 +15,7 @@ from idle_quarry.app.models.library.feeds import Feeds
 from idle_quarry.app.models.line_up.by_eye import ByEye
 from idle_quarry.app.models.line_up.deck import DeckModel
 from idle_quarry.app.models.line_up.loop import SendingLoop
+from idle_quarry.app.models.line_up.options import LineUpOptions
 from idle_quarry.app.models.line_up.signal_file_writer import SignalFileWriter
 from idle_quarry.app.models.line_up.words import LineUpWords
 from idle_quarry.errors import QuarryError
@@ -22,21 +23,15 @@ from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.line.devices.tape import ClipFeed
 from idle_quarry.line.reading.faults import Fault
 from idle_quarry.line.reading.packet_description import PacketDescription, describe
-from idle_quarry.line.transport import transports
 from idle_quarry.line.writing.feed import Setup
-from idle_quarry.line.writing.sending import SOUNDS, forget_pictures, sent_pictures
+from idle_quarry.line.writing.sending import forget_pictures, sent_pictures
 from idle_quarry.media import Clip
 from idle_quarry.media.looking import look
-from idle_quarry.path.beginning.beginnings import monitor_for
-from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.entries import Monitor
-from idle_quarry.path.findings.monitoring import acceptable_formats
-from idle_quarry.path.monitoring import taken
 from idle_quarry.path.registry import monitors, sound_layouts
 from idle_quarry.path.template_parts import TimecodePlan
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
-from idle_quarry.signal.words import format_words
 from idle_quarry.sound.meters import USUAL_TYPE
 from idle_quarry.sound.playing import SoundOut, Speaker
 
@@ -45,8 +40,6 @@ if TYPE_CHECKING:
 
 #: The pages of the view.
 PAGES = ("Output", "Record")
-#: How many monitors stand beside the template's own.
-BESIDE = 2
 #: Over how many frames the rate of pictures is counted.
 _COUNTED = 12
 _MINUTE_S = 60.0
@@ -81,7 +74,7 @@ class LineUp(QObject):
         self.playing_out = SignalFileWriter(self)
         self.deck = DeckModel(door)
         self.page = PAGES[0]
-        self._beside: list[str] = []
+        self.options = LineUpOptions(self)
         self._seen = False
         self._followed: Document | None = None
         self._live = LoopThread(self)
@@ -92,8 +85,8 @@ class LineUp(QObject):
         self.times: list[float] = []
         self.faults: list[tuple[float, Fault]] = []
         door.documents.opened.connect(self._opened)
-        door.documents.edited.connect(self._refresh)
-        door.house.changed.connect(self._refresh)
+        door.documents.edited.connect(self.refresh)
+        door.house.changed.connect(self.refresh)
         door.workers.before_rest.append(self._forget_unseen)
         self._opened()
 
@@ -112,7 +105,7 @@ class LineUp(QObject):
             self._followed = document
             if document is not None:
                 self.interface, self.meter = "", USUAL_TYPE.get(document.template.territory, "dBFS")
-        self._refresh()
+        self.refresh()
 
     @property
     def format(self) -> SignalFormat | None:
@@ -128,30 +121,6 @@ class LineUp(QObject):
         feed = document.template.monitor if document is not None else None
         return monitors().get(feed.monitor) if feed is not None else None
 
-    def known(self) -> dict[str, Monitor]:
-        """Return every monitor, the house's own first."""
-        own = {entry.id: entry for entry in self.door.house.value.entries if isinstance(entry, Monitor)}
-        carried = {self.monitor.id: self.monitor} if self.monitor is not None else {}
-        return {**own, **{ident: monitors()[ident] for ident in monitors()}, **carried}
-
-    def beside(self) -> list[Monitor]:
-        """Return the monitors that stand beside the template's own."""
-        known = self.known()
-        own = self.monitor.id if self.monitor is not None else ""
-        chosen = [ident for ident in self._beside if ident in known and ident != own]
-        chosen += [ident for ident in known if ident != own and ident not in chosen]
-        return [known[ident] for ident in chosen[:BESIDE]]
-
-    def compare(self, place: int, ident: str) -> None:
-        """Show another monitor beside the template's own."""
-        now = [monitor.id for monitor in self.beside()]
-        if ident in now:
-            other = now.index(ident)
-            now[other] = now[place]
-        now[place] = ident
-        self._beside = now
-        self._refresh()
-
     def send(
         self, *, picture: str = "", sound: str = "", interface: str | None = None, payload: bool | None = None
     ) -> None:
@@ -163,7 +132,7 @@ class LineUp(QObject):
         self.picture, self.sound = picture or self.picture, sound or self.sound
         self.interface = self.interface if interface is None else interface
         self.payload = self.payload if payload is None else payload
-        self._refresh()
+        self.refresh()
 
     def ask_clip(self) -> None:
         """Have a clip chosen that is sent."""
@@ -180,18 +149,7 @@ class LineUp(QObject):
     def listen(self, first: int) -> None:
         """Listen to two channels from `first` on, or (below 0) to nothing."""
         self.heard = first if first >= 0 else None
-        self._refresh()
-
-    def pairs(self) -> dict[int, str]:
-        """Return what can be listened to: nothing (−1), or two channels, by the first of them."""
-        document = self.door.document
-        count = len(sound_layouts()[document.template.sound.layout].channels) if document is not None else 0
-        if self.picture == "clip" and self.clip is not None:
-            count = sum(track.channels for track in self.clip.declared.audio)
-        named = {
-            n: f"Channels {n + 1} and {n + 2}" if n + 1 < count else f"Channel {n + 1}" for n in range(0, count, 2)
-        }
-        return {-1: "Nothing", **named}
+        self.refresh()
 
     @property
     def mute(self) -> str:
@@ -201,59 +159,12 @@ class LineUp(QObject):
     def show_parade(self, on: bool) -> None:
         """Look at R′, G′ and B′ beside one another, or at luma."""
         self.parade = on
-        self._refresh()
+        self.refresh()
 
     def read_by(self, meter: str) -> None:
         """Read the sound by another type of meter."""
         self.meter = meter
-        self._refresh()
-
-    def set_format(self, fmt: SignalFormat) -> None:
-        """Have the template send another format."""
-        self.door.edit(f"Send {format_words(fmt)}", Edit("monitor.format", fmt))
-
-    def set_monitor(self, ident: str) -> None:
-        """Give the template another monitor."""
-        self.door.edit("Other monitor", Edit("monitor.monitor", ident))
-
-    def add_monitor(self) -> None:
-        """Give the template a monitor that shows the programme, or what comes nearest."""
-        document = self.door.document
-        if document is not None:
-            self.door.edit("Add monitor", Edit("monitor", monitor_for(document.template.working.format)))
-
-    def formats(self) -> list[SignalFormat]:
-        """Return what can be sent: what is sent now, then what the monitor shows, the nearest to the programme
-        first.
-        """
-        document, monitor, now = self.door.document, self.monitor, self.format
-        if document is None or now is None:
-            return []
-        formats = acceptable_formats(monitor, document.template.working.format)[:12] if monitor is not None else []
-        return [now, *(fmt for fmt in formats if fmt != now)]
-
-    def interfaces(self) -> Mapping[str, str]:
-        """Return the interfaces that carry the format, by id, in words."""
-        fmt = self.format
-        ways = [] if fmt is None else list(transports(fmt))
-        return {way.interface.id: way.interface.text for way in ways}
-
-    def pictures(self) -> Mapping[str, str]:
-        """Return the pictures that can be sent, by id."""
-        tests = {sent_picture.id: sent_picture.name for sent_picture in sent_pictures().values()}
-        clip = {"clip": self.clip.path.name} if self.clip is not None else {}
-        return {**tests, **clip, "other clip": "A clip…"}
-
-    def remedy(self) -> tuple[str, SignalFormat] | None:
-        """Return what would be shown as meant instead of what is sent: its words and the format.
-
-        None where nothing is wrong.
-        """
-        fmt, monitor = self.format, self.monitor
-        if fmt is None or monitor is None or taken(monitor, fmt, self.interface, payload=self.payload).state == "shown":
-            return None
-        fits = [fmt for fmt in self.formats() if taken(monitor, fmt).state == "shown"]
-        return (f"Send {format_words(fits[0])}", fits[0]) if fits else None
+        self.refresh()
 
     # -- packets and faults ------------------------------------------------------------------------------------
 
@@ -280,7 +191,7 @@ class LineUp(QObject):
         else:
             self.door.workers.rest_soon()
         self.deck.look(on and self.page == PAGES[1])
-        self._refresh()
+        self.refresh()
 
     def show_page(self, page: str) -> None:
         """Go to a page of the view."""
@@ -291,13 +202,13 @@ class LineUp(QObject):
         document = self.door.document
         return document.template.sound.line_up_dbfs if document is not None else -18.0
 
-    def _refresh(self) -> None:
+    def refresh(self) -> None:
         """Begin to send what is wanted now, or stop."""
         document, fmt = self.door.document, self.format
         self.wanted = None
         self.refused = ""
         if document is not None and fmt is not None:
-            if self.interface not in self.interfaces():
+            if self.interface not in self.options.interfaces():
                 self.interface = ""
             chosen = document.template.line_up
             picture = chosen if self.picture == "bars" and chosen in sent_pictures() else self.picture
@@ -316,7 +227,7 @@ class LineUp(QObject):
                 level_dbfs=self.level(),
                 layout=sound_layouts()[document.template.sound.layout],
                 start=start,
-                monitors=(*own, *self.beside()),
+                monitors=(*own, *self.options.beside()),
                 meter=self.meter or "dBFS",
                 clip=clip,
             )
@@ -364,17 +275,3 @@ def _start(plan: TimecodePlan, fmt: SignalFormat) -> Timecode:
         return start_timecode(plan.start, plan.drop and can_drop(fmt.rate), fmt.rate)
     except QuarryError:
         return Timecode(0, fmt.rate)
-
-
-def send_with(model: LineUp, name: str, value: str) -> None:
-    """Send one thing that was chosen, by the name of what it is."""
-    {
-        "picture": lambda: model.send(picture=value),
-        "sound": lambda: model.send(sound=value),
-        "interface": lambda: model.send(interface=value),
-        "payload": lambda: model.send(payload=value == "yes"),
-    }[name]()
-
-
-#: What sound can be sent, by id.
-SENT_SOUNDS = dict(SOUNDS)

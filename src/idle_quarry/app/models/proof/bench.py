@@ -10,24 +10,22 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from idle_quarry.app.background.workers import Ticket
+from idle_quarry.app.models.proof.comparison import MOST_PANES, ComparedMethods
 from idle_quarry.app.models.proof.figures import BenchFigures
 from idle_quarry.app.models.proof.method_acts import MethodActs
 from idle_quarry.app.models.proof.player import Player
 from idle_quarry.app.models.proof.subject import Subject
+from idle_quarry.app.models.proof.words import BenchWords
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial, Material, PulledMaterial, clip_material
-from idle_quarry.path.comparing import methods_for, questions
 from idle_quarry.path.policies import Policy, parts
-from idle_quarry.path.steps import plan
 from idle_quarry.picture.charts import CHARTS
 from idle_quarry.proof.bench import Bench, Still
-from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
     from idle_quarry.app.door import Door
 
-MOST_PANES = 4
 #: A first picture that takes longer is one whose loops are being compiled.
 _LONG_MS = 2500
 _FIRST_CHART = "crawl"
@@ -59,8 +57,8 @@ class BenchPictures(QObject):
         self.door = door
         self.subject: Subject | None = None
         self.bench: Bench | None = None
-        self.part = ""
-        self.methods: list[str] = []
+        self.compared = ComparedMethods(self)
+        self.words = BenchWords(self)
         self.index = 0
         self.field: int | None = None  #: the field that is looked at (0 the upper), None for whole frames
         self.clips: list[Path] = []
@@ -111,7 +109,7 @@ class BenchPictures(QObject):
         chosen = [path for path in self.clips if str(path) == self.material and path not in clips]
         self.subject, self.clips = subject, [*clips, *chosen]
         if same and self.bench is not None:
-            self._policy_changed()
+            self.compared.keep_or_begin()
             return
         self.player.stop()
         if self.material in CHARTS:
@@ -160,7 +158,7 @@ class BenchPictures(QObject):
         if self.bench.target.scan != "interlaced":
             self.field = None
         self.laid.emit()
-        self._policy_changed()
+        self.compared.keep_or_begin()
 
     def clip_name(self) -> str:
         """Return the name of the clip on the bench, "" where a chart lies there."""
@@ -179,67 +177,6 @@ class BenchPictures(QObject):
 
     # -- what is compared --------------------------------------------------------------------------------------
 
-    def asked(self) -> tuple[str, ...]:
-        """Return the parts of the policy that matter here; none where nothing is converted."""
-        return questions(self.bench.source, self.bench.target, self.own_policy()) if self.bench is not None else ()
-
-    def _policy_changed(self) -> None:
-        """Keep what was compared where that still matters."""
-        asked = self.asked()
-        if asked:
-            self.compare(self.part if self.part in asked else asked[0])
-        else:
-            self.part = ""
-            self.set_methods([])
-
-    def compare(self, part: str) -> None:
-        """Compare the methods of one part of the policy: the template's own and the next."""
-        if part not in self.asked():
-            return  # this link does not ask that
-        own = str(getattr(self.own_policy(), part))
-        offered = self.offered(part)
-        if part != self.part or own not in self.methods:
-            self.part = part
-            self.methods = list(offered[:2])
-        self.set_methods([method for method in self.methods if method in offered])
-
-    def offered(self, part: str) -> tuple[str, ...]:
-        """Return the methods of a part that can be tried here, the template's own first."""
-        assert self.bench is not None
-        return methods_for(part, self.bench.source, self.bench.target, self.own_policy()) if part else ()
-
-    @property
-    def can_add(self) -> bool:
-        return bool(self.part) and len(self.methods) < min(MOST_PANES, len(self.offered(self.part)))
-
-    def add_method(self) -> None:
-        """Put one more method on the bench: the next that is not there yet."""
-        rest = [method for method in self.offered(self.part) if method not in self.methods]
-        if rest and self.can_add:
-            self.set_methods([*self.methods, rest[0]])
-
-    def set_methods(self, methods: list[str]) -> None:
-        """Put these methods on the bench, in this order."""
-        self.methods = methods
-        self.methods_changed.emit()
-        self.request()
-
-    def choose_method(self, number: int, method: str) -> None:
-        """Put another method in a picture's place; one that is on the bench already changes places with it."""
-        methods = list(self.methods)
-        if method in methods:
-            methods[methods.index(method)] = methods[number]
-        methods[number] = method
-        self.set_methods(methods)
-
-    def remove_method(self, number: int) -> None:
-        """Take a picture off the bench."""
-        self.set_methods(self.methods[:number] + self.methods[number + 1 :])
-
-    def policies(self) -> list[Policy]:
-        """Return the policy of each picture."""
-        return [self.own_policy().with_parts(**{self.part: method}) for method in self.methods]
-
     # -- pictures ----------------------------------------------------------------------------------------------
 
     @property
@@ -249,13 +186,13 @@ class BenchPictures(QObject):
 
     def request(self) -> None:
         """Have the pictures made that are not there, a rough one first; the newest request wins."""
-        if self.bench is None or not self.methods:
+        if self.bench is None or not self.compared.methods:
             return
         self.pictures_changed.emit()
         if self._ticket is not None or not self.seen:
             return  # what is wanted by the time this one is done is asked for then
         bench, index = self.bench, self.index
-        missing = [policy for policy in self.policies() if bench.kept(policy, index) is None]
+        missing = [policy for policy in self.compared.policies() if bench.kept(policy, index) is None]
         rough = [policy for policy in missing if (policy, index) not in self._coarse]
         if missing and self._asked is None and not self._converted:
             self._asked = monotonic()
@@ -299,10 +236,12 @@ class BenchPictures(QObject):
         if self.bench is None:
             return []
         panes = []
-        for method, policy in zip(self.methods, self.policies(), strict=True):
+        for method, policy in zip(self.compared.methods, self.compared.policies(), strict=True):
             still = self.bench.kept(policy, self.index)
             note = "" if still else self.trouble or self._converting()
-            panes.append(Pane(parts()[self.part][method].label, still or self._coarse.get((policy, self.index)), note))
+            panes.append(
+                Pane(parts()[self.compared.part][method].label, still or self._coarse.get((policy, self.index)), note)
+            )
         return panes
 
     def _converting(self) -> str:
@@ -345,32 +284,3 @@ class BenchPictures(QObject):
             self.pictures_changed.emit()
 
     # -- in words ------------------------------------------------------------------------------------------------
-
-    def about_words(self) -> str:
-        """Return what is converted into what: the clip's own format, which need not be the source's."""
-        bench, subject = self.bench, self.subject
-        if bench is None or subject is None:
-            return ""
-        steps = "; ".join(step.text for step in plan(bench.source, bench.target, subject.policy).steps)
-        ends = f"{format_words(bench.source, fields=True)} to {format_words(bench.target, fields=True)}"
-        other = "" if bench.source == subject.source else f"This clip is not what {subject.name} should be. "
-        return f"{other}{ends}: {steps or 'nothing changes'}"
-
-    def nothing_words(self) -> str:
-        """Return why there is nothing to compare."""
-        words = format_words(self.bench.source, fields=True) if self.bench else ""
-        return f"Nothing is converted here: {words} goes through as it is. Choose another link on the strip."
-
-    def where_words(self) -> str:
-        """Return which picture is looked at, and what it shows of the source."""
-        if self.waiting_for:
-            return f"measuring {self.waiting_for} …"
-        if self.bench is None:
-            return ""
-        if self.player.playing:
-            return self.player.text
-        text = f"picture {self.index} of {self.last + 1}"
-        if self.field is not None:
-            text += f", {'upper' if self.field == 0 else 'lower'} field"
-        policies = self.policies()
-        return text + (f" · {self.bench.shown_words(policies[0], self.index)}" if policies else "")

@@ -39,7 +39,7 @@ class BenchFigures(QObject):
         if self._figure_ticket is not None or not self._pictures.seen:
             return
         bench = self._pictures.bench
-        stills = [bench.kept(policy, self._pictures.index) for policy in self._pictures.policies()]
+        stills = [bench.kept(policy, self._pictures.index) for policy in self._pictures.compared.policies()]
         still = next((s for s in stills if s is not None and (s.policy, s.index) not in self._figures), None)
         if still is None:
             return
@@ -61,16 +61,18 @@ class BenchFigures(QObject):
 
     def figures(self) -> list[list[Figure] | None]:
         """Return the figures of each picture, None where they are not computed yet."""
-        return [self._figures.get((policy, self._pictures.index)) for policy in self._pictures.policies()]
+        return [self._figures.get((policy, self._pictures.index)) for policy in self._pictures.compared.policies()]
 
     def find_difference(self) -> None:
         """Find where the pictures differ most, and go there."""
         if self._pictures.bench is None:
             return
-        stills = [self._pictures.bench.kept(policy, self._pictures.index) for policy in self._pictures.policies()]
+        stills = [
+            self._pictures.bench.kept(policy, self._pictures.index) for policy in self._pictures.compared.policies()
+        ]
         ready = [still.shown for still in stills if still is not None]
         if len(ready) < 2:
-            waits = len(self._pictures.methods) > 1
+            waits = len(self._pictures.compared.methods) > 1
             self._pictures.door.say(
                 "The pictures are still being made." if waits else "Put another method beside this one first."
             )

@@ -31,20 +31,20 @@ class MethodActs:
         subject = self._pictures.subject
         if subject is None or subject.place is None:
             return
-        name, method = parts()[self._pictures.part], self._pictures.methods[number]
+        name, method = parts()[self._pictures.compared.part], self._pictures.compared.methods[number]
         excepted = self.exception()
         place = f"sources.{subject.source_id}.exceptions.{excepted.id}.policy" if excepted else subject.place
         whose = f"{excepted.clip} alone" if excepted else subject.name
         text = f"{name.name} of {whose} is now {name[method].label}.{self._late(number)}"
         self._pictures.door.edit(
             f"{name.name}: {name[method].label} for {subject.name}",
-            Edit(f"{place}.{self._pictures.part}", method),
+            Edit(f"{place}.{self._pictures.compared.part}", method),
             said=text,
         )
 
     def _late(self, number: int) -> str:
         still = (
-            self._pictures.bench.kept(self._pictures.policies()[number], self._pictures.index)
+            self._pictures.bench.kept(self._pictures.compared.policies()[number], self._pictures.index)
             if self._pictures.bench is not None
             else None
         )
@@ -83,7 +83,9 @@ class MethodActs:
             return
         source = next(s for s in document.template.sources if s.id == subject.source_id)
         ident = slug(Path(name).stem, {exception.id for exception in source.exceptions})
-        policy = self._pictures.policies()[0] if self._pictures.methods else self._pictures.own_policy()
+        policy = (
+            self._pictures.compared.policies()[0] if self._pictures.compared.methods else self._pictures.own_policy()
+        )
         result = ClipException(id=ident, clip=name, policy=policy)
         text = f"{name} keeps its own methods from now on: choose them here; the rest of {subject.name} is as before."
         self._pictures.door.edit(f"Exception for {name}", Edit(f"{place}.{ident}", result), said=text)

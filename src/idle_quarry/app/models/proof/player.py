@@ -61,10 +61,10 @@ class Player(QObject):
 
     def start(self) -> None:
         pictures, bench = self._pictures, self._pictures.bench
-        if bench is None or not pictures.methods:
+        if bench is None or not pictures.compared.methods:
             return
         self.playing, self.text = True, ""
-        most = KEPT_BYTES // (still_bytes(bench.target) * len(pictures.methods))
+        most = KEPT_BYTES // (still_bytes(bench.target) * len(pictures.compared.methods))
         self._count = max(2, min(int(_LOOP_SECONDS * bench.target.rate), most, pictures.last + 1))
         self._first = min(pictures.index, max(0, pictures.last + 1 - self._count))
         self._from = pictures.index - self._first
@@ -93,7 +93,7 @@ class Player(QObject):
 
     def _make_ahead(self) -> None:
         """Have the loop's pictures made, in the order in which they are shown."""
-        bench, policies = self._pictures.bench, self._pictures.policies()
+        bench, policies = self._pictures.bench, self._pictures.compared.policies()
         assert bench is not None
         order = [self._index(n) for n in range(self._count)]
         self._there, self._each, self._begun, self._waits = 0, 0.0, False, False

@@ -18,14 +18,8 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.renders.rows import FROM, ROW, RenderRows
-from idle_quarry.app.models.jobs.renders.snapshot import (
-    PieceRow,
-    cost_words,
-    doing_words,
-    lane_words,
-    stale_words,
-    where_words,
-)
+from idle_quarry.app.models.jobs.renders.snapshot import PieceRow
+from idle_quarry.app.models.jobs.renders.words import cost_words, doing_words, lane_words, stale_words, where_words
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button

@@ -57,7 +57,7 @@ class TrialClips(QWidget):
         column.addWidget(self.list, 1)
         self.filter.textChanged.connect(self.show_clips)
         self.list.currentItemChanged.connect(self._chosen)
-        self.list.itemDoubleClicked.connect(lambda _item: model.acts.lay("add"))
+        self.list.itemDoubleClicked.connect(lambda _item: model.laying.lay("add"))
 
     def _chosen(self, item: QListWidgetItem | None) -> None:
         if item is not None:
@@ -72,7 +72,7 @@ class TrialClips(QWidget):
             source = row.source.name if row.source is not None else "no class" if row.convertible else row.words
             if sought not in f"{name} {source}".casefold():
                 continue
-            link = model.costs.link_of(row.source)
+            link = model.clips.costs.link_of(row.source)
             grade = f" · {link.grade}" if link is not None else ""
             state = "" if row.row.state == "linked" else f" · {row.row.state}"
             used = f" · {used_words(row.row)}" if row.row.used else ""

@@ -152,7 +152,7 @@ class TrialPage(QWidget):
 
     def look(self, item: TimelineItem) -> ItemLook:
         """Return what an item is drawn by; kept by its file, since thousands are drawn at once."""
-        costs = self.model.costs
+        costs = self.model.clips.costs
         if costs is not self._looks_of:
             self._looks_of, self._looks = costs, {}
         key = (item.kind, item.media.path if item.media is not None else None)
@@ -221,7 +221,7 @@ class TrialPage(QWidget):
 
     def _ask_name(self) -> None:
         self.ask.put(
-            Question("What is the new timeline called?", "Make it", self.model.acts.new_timeline, "Selections")
+            Question("What is the new timeline called?", "Make it", self.model.laying.new_timeline, "Selections")
         )
 
     def _clips_among(self, paths: list[Path]) -> list[Path]:

@@ -44,7 +44,7 @@ class TrialPlayer(QWidget):
         sized(layout).setContentsMargins(12, 0, 12, 4)
         layout.addWidget(self.state)
         column.addLayout(layout)
-        self.picture.jogged.connect(model.step)
+        self.picture.jogged.connect(model.playhead.step)
         self.picture.toggled.connect(model.player.toggle)
         self.picture.dragged.connect(self._shifted)
         model.material.doing_changed.connect(self.show_state)
@@ -64,7 +64,7 @@ class TrialPlayer(QWidget):
         opened, source = model.here, player.source
         timeline = opened.timeline if opened is not None else getattr(source, "timeline", None)
         self.clock.setFont(theme.font(19, mono=True))  # another text size gives labels their fonts anew
-        self.clock.setText(str(timeline.timecode(model.frame)) if timeline is not None else "")
+        self.clock.setText(str(timeline.timecode(model.playhead.frame)) if timeline is not None else "")
         picture = player.seen
         self.media.setText(f"{picture.words} · {picture.media}" if picture is not None and picture.media else "")
         first, last = (

@@ -55,7 +55,7 @@ class TimelineSide(QWidget):
         lanes = self.lanes
         lanes.look = look
         lanes.entered.connect(lambda: model.look_at(side) if model.side != side else None)
-        lanes.gone.connect(model.go)
+        lanes.gone.connect(model.playhead.go)
         lanes.moved.connect(lambda ident, to, track, follow: model.acts.move(side, ident, to, track, follow=follow))
         lanes.trimmed.connect(self._trimmed)
         lanes.handed.connect(self._handed)
@@ -70,14 +70,14 @@ class TimelineSide(QWidget):
     def _handed(self, lanes: TrialLanes, at: int, follow: bool) -> None:
         origin, target = self.lanes.opened, lanes.opened
         if origin is not None and target is not None:
-            self._model.acts.bring(origin, target, "in" if follow else "over", at)
+            self._model.laying.bring(origin, target, "in" if follow else "over", at)
 
     def _dropped(self, paths: list[Path], at: int, track: str, follow: bool) -> None:
         opened = self.lanes.opened
         if opened is not None:
             aim = next((item for item in opened.timeline.tracks if item.ident == track), None)
             for path in clips_among(paths):
-                self._model.acts.lay_clip(path, opened, "in" if follow else "over", at, aim)
+                self._model.laying.lay_clip(path, opened, "in" if follow else "over", at, aim)
 
     def show_side(self) -> None:
         model, opened = self._model, self._model.opened[self._side]
@@ -95,8 +95,8 @@ class TimelineSide(QWidget):
         self.lanes.on = model.side == self._side
         self.show_pieces()
         self.lanes.updateGeometry()
-        if model.costs is not self._costs:
-            self._costs = model.costs
+        if model.clips.costs is not self._costs:
+            self._costs = model.clips.costs
             self.lanes.look_again()
         self.lanes.update()
 

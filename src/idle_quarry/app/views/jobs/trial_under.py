@@ -96,9 +96,9 @@ class UnderPlayhead(QWidget):
         self.title, self.what = label("Under the playhead", "head"), OneLine("dust")
         self.link = LinkPicture()
         self.prove_button = button(
-            "Test on pictures", model.prove, tip="see this conversion on this clip, method beside method"
+            "Test on pictures", model.at_playhead.prove, tip="see this conversion on this clip, method beside method"
         )
-        self.other = choice_box("Convert this clip as", {}, model.convert_otherwise)
+        self.other = choice_box("Convert this clip as", {}, model.at_playhead.convert_otherwise)
         self.link_button = button(
             "Find its file", self._ask_file, tip="every item of this file shows the one you choose"
         )
@@ -136,8 +136,8 @@ class UnderPlayhead(QWidget):
     def show_under(self) -> None:
         """Show what is under the playhead now; the same again is left as it is."""
         model = self.model
-        track, item, row = model.under()
-        key = (track.ident if track is not None else None, item, row, id(model.costs))
+        track, item, row = model.at_playhead.under()
+        key = (track.ident if track is not None else None, item, row, id(model.clips.costs))
         if key == self._shown:
             return
         self._shown = key
@@ -147,7 +147,7 @@ class UnderPlayhead(QWidget):
             if widget is not None:
                 widget.deleteLater()
         source = row.source if row is not None else None
-        link = model.costs.link_of(source)
+        link = model.clips.costs.link_of(source)
         brought = (
             item is not None and item.media is not None and row is not None and item.media.path != str(row.entry.path)
         )
@@ -172,17 +172,17 @@ class UnderPlayhead(QWidget):
             text = f"{row.words[:1].upper()}{row.words[1:]}: it fits no class of the template."
         else:
             text = f"Class {source.name}; {row.row.state}."
-        self.said.setText("\n".join(name for name in (text, model.canvas_words()) if name))
-        self.link.show_link(model.costs.evaluation, link)
+        self.said.setText("\n".join(name for name in (text, model.at_playhead.canvas_words()) if name))
+        self.link.show_link(model.clips.costs.evaluation, link)
         self.prove_button.setVisible(link is not None)
-        self.link_button.setVisible(item is not None and model.costs.cost_of(item) == NO_CLIP)
+        self.link_button.setVisible(item is not None and model.clips.costs.cost_of(item) == NO_CLIP)
         self._offer_classes(row if row is not None and row.convertible and not brought else None)
         number = 0
         for step in link.steps if link is not None else ():
             number = self._add(number, step.kind, step.text, step.grade)
         if link is not None and link.coding is not None:
             number = self._add(number, "codec", link.coding.text, link.coding.grade)
-        for finding in model.costs.findings_of(source) if link is not None else []:
+        for finding in model.clips.costs.findings_of(source) if link is not None else []:
             self._rows.addWidget(_Mark(finding.severity), number, 0, Qt.AlignmentFlag.AlignTop)
             self._rows.addWidget(label(finding.text, wrap=True), number, 1, 1, 2)
             number += 1
@@ -201,7 +201,7 @@ class UnderPlayhead(QWidget):
     def _ask_file(self) -> None:
         name, _kind = QFileDialog.getOpenFileName(self, "Find its file", self.model.folder_for(FOR_CLIPS))
         if name:
-            self.model.acts.relink(Path(name))
+            self.model.item_words.relink(Path(name))
 
     def _what(self, track: str, name: str) -> str:
         return f"{name} on {track}" if track else name

@@ -27,7 +27,8 @@ from idle_quarry.app.appearance.roles import on
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.equipment.equipment import ALL, SHELVES
+from idle_quarry.app.models.equipment.equipment import ALL
+from idle_quarry.app.models.equipment.words import SHELVES
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.folding_split import FoldingSplit
@@ -222,7 +223,7 @@ class EquipmentPage(QWidget):
                 tint(head, "dust")
                 self.list.addItem(head)
                 last = kind
-            beside = model.shelf_words(row)
+            beside = model.words.shelf_words(row)
             item = QListWidgetItem(f"    {row.entry.name}" + (f"   ·   {beside}" if beside else ""))
             item.setData(Qt.ItemDataRole.UserRole, row.ident)
             item.setToolTip(row.words)
@@ -231,7 +232,7 @@ class EquipmentPage(QWidget):
             if row.ident == model.ident:
                 self.list.setCurrentItem(item)
         self.list.blockSignals(False)
-        self.nothing.setText(model.nothing_words())
+        self.nothing.setText(model.words.nothing_words())
         self.nothing.setVisible(not model.rows)
 
     def _mark_chosen(self) -> None:
@@ -254,11 +255,11 @@ class EquipmentPage(QWidget):
         entry, acts = model.entry, model.acts()
         own = entry is not None and bool(entry.uid)
         self.name.setText(entry.name if entry is not None else "")
-        self.about.setText(model.about_words())
-        self.uses.setText(model.use_words())
+        self.about.setText(model.words.about_words())
+        self.uses.setText(model.words.use_words())
         self.middle.setCurrentWidget(self.sheet if own else self.told)
         if own:
-            self.sheet.show_settings(model.settings(), model.before())
+            self.sheet.show_settings(model.settings(), model.words.before())
         else:
             self._show_told()
         self.sheet.setEnabled(acts.edit)
@@ -284,7 +285,7 @@ class EquipmentPage(QWidget):
             item.setVisible(shown)
 
     def _show_told(self) -> None:
-        rows = self.model.told()
+        rows = self.model.words.told()
         self.told.setRowCount(len(rows))
         for number, (name, text) in enumerate(rows):
             for column, words in enumerate((name, text)):

@@ -10,7 +10,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from idle_quarry.app.appearance.sizes import sized
-from idle_quarry.app.models.line_up.line_up import SENT_SOUNDS, LineUp, send_with
+from idle_quarry.app.models.line_up.line_up import LineUp
+from idle_quarry.app.models.line_up.options import SENT_SOUNDS, send_with
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.pages import fill_scrolled
@@ -69,7 +70,7 @@ class OutputColumn(QWidget):
         sized(grid).setSpacing(6)
         grid.setColumnStretch(1, 6)
         grid.setColumnStretch(2, 7)
-        self.monitor = OutputChoice(grid, "Monitor", lambda value: model.set_monitor(str(value)))
+        self.monitor = OutputChoice(grid, "Monitor", lambda value: model.options.set_monitor(str(value)))
         self.output = OutputChoice(grid, "Output", self._send_format)
         self.interface = OutputChoice(grid, "Interface", lambda value: send_with(model, "interface", str(value)))
         self.identifier = OutputChoice(grid, "Identifier", lambda value: send_with(model, "payload", str(value)))
@@ -114,15 +115,15 @@ class OutputColumn(QWidget):
         self._show_frame()
 
     def _send_format(self, value: object) -> None:
-        for fmt in self.model.formats():
+        for fmt in self.model.options.formats():
             if format_words(fmt) == value:
-                self.model.set_format(fmt)
+                self.model.options.set_format(fmt)
                 return
 
     def _cure(self) -> None:
-        cure = self.model.remedy()
+        cure = self.model.options.remedy()
         if cure is not None:
-            self.model.set_format(cure[1])
+            self.model.options.set_format(cure[1])
 
     def _ask_clip(self) -> None:
         name, _kind = QFileDialog.getOpenFileName(
@@ -146,19 +147,19 @@ class OutputColumn(QWidget):
     def _show_settings(self) -> None:
         model, fmt = self.model, self.model.format
         self.monitor.show(
-            {ident: monitor.name for ident, monitor in model.known().items()},
+            {ident: monitor.name for ident, monitor in model.options.known().items()},
             model.monitor.id if model.monitor else "",
             model.monitor.kind if model.monitor else "",
         )
         self.output.show(
-            {format_words(fmt): format_words(fmt) for fmt in model.formats()},
+            {format_words(fmt): format_words(fmt) for fmt in model.options.formats()},
             format_words(fmt) if fmt is not None else "",
             model.words.format(),
         )
-        ways = dict(model.interfaces())
+        ways = dict(model.options.interfaces())
         self.interface.show(ways, model.interface or next(iter(ways), ""), model.words.interface())
         self.identifier.show({"yes": "Sent", "no": "Not sent"}, "yes" if model.payload else "no", model.words.payload())
-        self.picture.show(model.pictures(), model.picture, model.words.picture())
+        self.picture.show(model.options.pictures(), model.picture, model.words.picture())
         sounds = {model.sound: "The clip's own"} if model.picture == "clip" else SENT_SOUNDS
         self.sound.show(sounds, model.sound, model.words.sound())
         self.meter.show(
@@ -169,9 +170,9 @@ class OutputColumn(QWidget):
             model.meter,
             model.words.meter(),
         )
-        self.listen.show(model.pairs(), -1 if model.heard is None else model.heard, model.words.heard())
+        self.listen.show(model.options.pairs(), -1 if model.heard is None else model.heard, model.words.heard())
         self.measure_button.setVisible(model.picture == "flash")
-        cure = model.remedy()
+        cure = model.options.remedy()
         self.cure.setVisible(cure is not None)
         if cure is not None:
             self.cure.setText(cure[0])

@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, 
 from idle_quarry.app.appearance.roles import as_role
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.drawing.wire import SAFE
-from idle_quarry.app.models.line_up.line_up import BESIDE, LineUp
+from idle_quarry.app.models.line_up.line_up import LineUp
+from idle_quarry.app.models.line_up.options import BESIDE
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.pictures.monitor_face import MonitorFace
 from idle_quarry.app.widgets.templates.feeds_matrix import FeedsMatrix
@@ -80,7 +81,7 @@ class ScreensColumn(QWidget):
         self._show_feeds()
 
     def _compare(self, place: int, index: int) -> None:
-        self.model.compare(place, str(self.boxes[place].itemData(index)))
+        self.model.options.compare(place, str(self.boxes[place].itemData(index)))
 
     def _say_cell(self, row: int, column: int) -> None:
         feeds = self.model.feeds
@@ -92,7 +93,7 @@ class ScreensColumn(QWidget):
     def _show_choices(self) -> None:
         model = self.model
         self.name.setText(f"What {model.monitor.name} shows" if model.monitor is not None else "No monitor")
-        known, beside = model.known(), model.beside()
+        known, beside = model.options.known(), model.options.beside()
         own = model.monitor.id if model.monitor is not None else ""
         for place, box in enumerate(self.boxes):
             box.clear()

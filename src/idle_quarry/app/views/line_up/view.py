@@ -36,7 +36,7 @@ class LineUpView(QWidget):
         self.full_button = button("Full screen", self._full)
         self.empty = label("", "dust", wrap=True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.add_button = button("Add a monitor", self.model.add_monitor, main=True)
+        self.add_button = button("Add a monitor", self.model.options.add_monitor, main=True)
         self.output, self.screens, self.received = (
             OutputColumn(self.model),
             ScreensColumn(self.model),

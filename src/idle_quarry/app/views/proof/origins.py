@@ -19,17 +19,17 @@ class OriginRows(OriginMap):
 
     def _show(self) -> None:
         model, bench = self.model, self.model.bench
-        if bench is None or not model.methods or bench.source.moments == bench.target.moments:
+        if bench is None or not model.compared.methods or bench.source.moments == bench.target.moments:
             self.show_rows([], 0)
             return
-        first, part = max(0, model.index - BEFORE), parts()[model.part]
+        first, part = max(0, model.index - BEFORE), parts()[model.compared.part]
         rows: dict[tuple[tuple[int, float], ...], Origins] = {}
-        for method, policy in zip(model.methods, model.policies(), strict=True):
+        for method, policy in zip(model.compared.methods, model.compared.policies(), strict=True):
             cells = bench.shown_moments(policy, first, COUNT)
             name = f"{rows[cells].name}, {part[method].label}" if cells in rows else part[method].label
             rows[cells] = Origins(name, cells)
         results = list(rows.values())
         if len(results) == 1:
             results = [Origins("Shows source", results[0].cells)]
-        per_frame = len(bench.conversion(model.policies()[0]).origins(first))
+        per_frame = len(bench.conversion(model.compared.policies()[0]).origins(first))
         self.show_rows(results, (model.index - first) * per_frame)

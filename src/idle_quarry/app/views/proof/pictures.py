@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QVBoxLayout, 
 
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.drawing.panes import GAINS, LAYOUTS, ZOOMS
-from idle_quarry.app.models.proof.bench import MOST_PANES, BenchPictures
+from idle_quarry.app.models.proof.bench import BenchPictures
+from idle_quarry.app.models.proof.comparison import MOST_PANES
 from idle_quarry.app.models.proof.figures import alike, is_best
 from idle_quarry.app.views.proof.origins import OriginRows
 from idle_quarry.app.views.proof.transport import Transport
@@ -75,9 +76,9 @@ class PicturesPage(QWidget):
 
     def _card(self, number: int) -> PaneCard:
         card = PaneCard()
-        card.method_chosen.connect(partial(self.model.choose_method, number))
+        card.method_chosen.connect(partial(self.model.compared.choose_method, number))
         card.taken.connect(partial(self.model.taking.take, number))
-        card.removed.connect(partial(self.model.remove_method, number))
+        card.removed.connect(partial(self.model.compared.remove_method, number))
         return card
 
     def _tools(self) -> QHBoxLayout:
@@ -88,10 +89,10 @@ class PicturesPage(QWidget):
         self.part_box = QComboBox()
         self.part_box.setAccessibleName("What is compared")
         self.part_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        self.part_box.activated.connect(lambda index: self.model.compare(self.part_box.itemData(index)))
+        self.part_box.activated.connect(lambda index: self.model.compared.compare(self.part_box.itemData(index)))
         self.compare_label = label("Compare", "dust")
         self.add_button = button(
-            "+ method", self.model.add_method, quiet=True, tip="one more picture on the bench, up to four"
+            "+ method", self.model.compared.add_method, quiet=True, tip="one more picture on the bench, up to four"
         )
         self.layouts = Tabs(list(LAYOUTS), tips=dict(LAYOUTS))
         self.layouts.chosen.connect(self.lay)
@@ -139,35 +140,35 @@ class PicturesPage(QWidget):
     def _show_methods(self) -> None:
         """Show what is compared and by which methods; without any, why there is nothing."""
         model = self.model
-        there = bool(model.methods)
+        there = bool(model.compared.methods)
         self._fill_materials()
         self.part_box.clear()
-        for name in model.asked() if model.bench is not None else ():
+        for name in model.compared.asked() if model.bench is not None else ():
             self.part_box.addItem(parts()[name].name, name)
-        self.part_box.setCurrentIndex(self.part_box.findData(model.part))
+        self.part_box.setCurrentIndex(self.part_box.findData(model.compared.part))
         self.panes.setVisible(there)
         self.nothing.setVisible(not there)
-        self.nothing.setText(model.nothing_words() if model.bench is not None else "")
+        self.nothing.setText(model.words.nothing_words() if model.bench is not None else "")
         for widget in (self.compare_label, self.part_box, self.add_button, self.zoom_box, self.layouts):
             widget.setVisible(there)
-        several = len(model.methods) > 1
+        several = len(model.compared.methods) > 1
         for name, result in self.layouts.buttons.items():
             result.setEnabled(several or name == _SIDE)
         if not several:
             self.lay(_SIDE)
-        self.add_button.setEnabled(model.can_add)
+        self.add_button.setEnabled(model.compared.can_add)
         self._show_cards()
 
     def _show_cards(self) -> None:
         model = self.model
-        own = str(getattr(model.own_policy(), model.part)) if model.part else ""
-        offered = model.offered(model.part) if model.part else ()
+        own = str(getattr(model.own_policy(), model.compared.part)) if model.compared.part else ""
+        offered = model.compared.offered(model.compared.part) if model.compared.part else ()
         for number, card in enumerate(self.cards):
-            card.setVisible(number < len(model.methods))
-            if number < len(model.methods):
-                method, several = model.methods[number], len(model.methods) > 1
+            card.setVisible(number < len(model.compared.methods))
+            if number < len(model.compared.methods):
+                method, several = model.compared.methods[number], len(model.compared.methods) > 1
                 card.show_method(
-                    parts()[model.part], offered, method, own, removable=several, may=model.taking.may_take
+                    parts()[model.compared.part], offered, method, own, removable=several, may=model.taking.may_take
                 )
         self._show_figures()
 
@@ -178,7 +179,7 @@ class PicturesPage(QWidget):
             self.panes.show_panes(model.panes(), float(model.bench.target.raster.pixel_aspect))
 
     def _show_figures(self) -> None:
-        figures = self.model.measured.figures() if self.model.methods else []
+        figures = self.model.measured.figures() if self.model.compared.methods else []
         same = alike(figures)
         shared = {figure.name for figure in same}
         for card, results in zip(self.cards, figures, strict=False):
@@ -201,7 +202,7 @@ class PicturesPage(QWidget):
         self.panes.go_to(place)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_D and self.model.methods:
+        if event.key() == Qt.Key.Key_D and self.model.compared.methods:
             self.model.measured.find_difference()
         else:
             super().keyPressEvent(event)

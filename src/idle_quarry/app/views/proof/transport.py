@@ -71,11 +71,11 @@ class Transport(QWidget):
 
     def _show(self) -> None:
         model = self.model
-        there, excepted = bool(model.methods), model.taking.exception() if model.bench is not None else None
+        there, excepted = bool(model.compared.methods), model.taking.exception() if model.bench is not None else None
         for widget in (self.play_button, self.back, self.on, self.slider, self.speed_box, self.differ_button):
             widget.setVisible(there)
         self.field_box.setVisible(there and model.bench is not None and model.bench.target.scan == "interlaced")
-        self.differ_button.setEnabled(len(model.methods) > 1)
+        self.differ_button.setEnabled(len(model.compared.methods) > 1)
         self.except_button.setVisible(there and model.taking.may_except)
         self.except_button.setText("Like the rest" if excepted else "Except this clip")
         self.zoom_line.setVisible(there and model.taking.may_except and excepted is not None)
@@ -89,7 +89,7 @@ class Transport(QWidget):
         self.slider.setValue(model.index)
         self.slider.blockSignals(False)
         self.field_box.setCurrentIndex(0 if model.field is None else 1)
-        self.where.setText(model.where_words())
+        self.where.setText(model.words.where_words())
 
     def _show_playing(self) -> None:
         self.play_button.setText("Stop" if self.model.player.playing else "Play")

@@ -80,7 +80,7 @@ class ProofView(QWidget):
             self.title.setText(model.title_words())
 
     def _show_about(self) -> None:
-        self.about.setText(self.model.pictures.about_words())
+        self.about.setText(self.model.pictures.words.about_words())
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

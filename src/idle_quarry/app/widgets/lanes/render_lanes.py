@@ -14,7 +14,8 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import fitted, step_of
 from idle_quarry.app.drawing.render_lanes import draw_stood
-from idle_quarry.app.models.jobs.renders.snapshot import PieceRow, row_words
+from idle_quarry.app.models.jobs.renders.snapshot import PieceRow
+from idle_quarry.app.models.jobs.renders.words import row_words
 
 #: At 100 % of text size: a timeline's line, the names at the left, what is said at the right, the count below.
 LANE, HEAD, TAIL, COUNT = 34, 128, 150, 22

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.pane_images import PaneImages, codes_at
+from idle_quarry.app.drawing.pane_painting import paint_mark, paint_picture, write_on
 from idle_quarry.app.drawing.panes import ZOOMS, PaneLayout
 from idle_quarry.app.models.proof.bench import Pane
 from idle_quarry.proof.figures import PictureArea
@@ -136,7 +137,8 @@ class Panes(QWidget):
                 self._caption(painter, QRectF(number * share, 0, share, self.height()), pane)
         else:
             self._paint(painter, pane_layout)
-            self._paint_mark(painter, pane_layout)
+            if self.mark is not None:
+                paint_mark(painter, pane_layout, self.mark)
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("lichen"), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -147,10 +149,9 @@ class Panes(QWidget):
         if self.layout_name == "Difference" and len(panes) > 1:
             first, second = panes[0].still, panes[1].still
             if first is not None and second is not None and first.shown.shape == second.shown.shape:
-                self._picture(
-                    painter, pane_layout, rooms[0], self._images.difference(first, second, self.gain), rooms[0]
-                )
-                self._write(painter, rooms[0], f"{panes[1].label} against {panes[0].label}, × {self.gain}")
+                image = self._images.difference(first, second, self.gain)
+                paint_picture(painter, pane_layout, rooms[0], image, rooms[0], self._images)
+                write_on(painter, rooms[0], f"{panes[1].label} against {panes[0].label}, × {self.gain}")
                 return
         if self.layout_name in ("Wipe", "Split"):
             self._parts(painter, pane_layout, rooms[0])
@@ -162,7 +163,7 @@ class Panes(QWidget):
 
     def _whole(self, painter: QPainter, pane_layout: PaneLayout, pane: Pane, room: QRectF) -> None:
         if pane.still is not None:
-            self._picture(painter, pane_layout, room, self._images.of(pane.still), room)
+            paint_picture(painter, pane_layout, room, self._images.of(pane.still), room, self._images)
         self._caption(painter, room, pane)
 
     def _parts(self, painter: QPainter, pane_layout: PaneLayout, room: QRectF) -> None:
@@ -171,70 +172,15 @@ class Panes(QWidget):
             left = target.left() + first * target.width()
             part = QRectF(left, target.top(), (last - first) * target.width(), target.height())
             if pane.still is not None:
-                self._picture(painter, pane_layout, room, self._images.of(pane.still), part)
+                paint_picture(painter, pane_layout, room, self._images.of(pane.still), part, self._images)
             self._caption(painter, part, pane)
         painter.setPen(QPen(theme.colour("lichen"), 1))
         for edge in edges[1:-1]:
             x = target.left() + edge * target.width()
             painter.drawLine(QPointF(x, target.top()), QPointF(x, target.bottom()))
 
-    def _picture(self, painter: QPainter, pane_layout: PaneLayout, room: QRectF, image: QImage, part: QRectF) -> None:
-        """Paint the part of a picture that lies in `part`, the whole lying for `room`."""
-        target = pane_layout.target(room)
-        painter.save()
-        painter.setClipRect(part)
-        if self.zoom:
-            visible = target.intersected(part).toAlignedRect()
-            across, down = target.width() / image.width(), target.height() / image.height()
-            left, top = int((visible.left() - target.left()) / across), int((visible.top() - target.top()) / down)
-            right = min(image.width(), int((visible.right() - target.left()) / across) + 2)
-            bottom = min(image.height(), int((visible.bottom() - target.top()) / down) + 2)
-            source = QRectF(left, top, right - left, bottom - top)
-            place = QRectF(
-                target.left() + left * across,
-                target.top() + top * down,
-                source.width() * across,
-                source.height() * down,
-            )
-            painter.drawImage(place, image, source)
-        else:
-            lies = target.toAlignedRect()
-            painter.drawImage(lies.topLeft(), self._images.fitted(image, lies.size()))
-        painter.restore()
-
     def _caption(self, painter: QPainter, room: QRectF, pane: Pane) -> None:
-        self._write(painter, room, pane.label + (f" · {pane.note}" if pane.note else ""))
-
-    def _write(self, painter: QPainter, room: QRectF, text: str) -> None:
-        painter.setFont(theme.font(12))
-        metrics = painter.fontMetrics()
-        text = metrics.elidedText(text, Qt.TextElideMode.ElideRight, max(20, int(room.width()) - theme.px(12)))
-        width, height = metrics.horizontalAdvance(text) + theme.px(12), metrics.height() + theme.px(4)
-        box = QRectF(room.left(), room.top(), width, height)
-        painter.fillRect(box, theme.colour("ground"))
-        painter.setPen(theme.colour("chalk"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def _paint_mark(self, painter: QPainter, pane_layout: PaneLayout) -> None:
-        if self.mark is None:
-            return
-        rooms = pane_layout.rooms()
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        for room in rooms if self.layout_name == "Side by side" else rooms[:1]:
-            target = pane_layout.target(room)
-            across, down = target.width() / pane_layout.raster[0], target.height() / pane_layout.raster[1]
-            box = QRectF(
-                target.left() + self.mark.x * across,
-                target.top() + self.mark.y * down,
-                self.mark.width * across,
-                self.mark.height * down,
-            )
-            painter.save()
-            painter.setClipRect(room)
-            for colour, grow in ((theme.colour("ground"), 1), (theme.colour("lichen"), 0)):
-                painter.setPen(QPen(colour, 1))
-                painter.drawRect(box.adjusted(-grow, -grow, grow, grow))
-            painter.restore()
+        write_on(painter, room, pane.label + (f" · {pane.note}" if pane.note else ""))
 
     def _blinked(self) -> None:
         self._blink += 1

@@ -18,11 +18,10 @@ from idle_quarry.app.models.jobs.renders.snapshot import (
     BY_HAND,
     PieceRow,
     RendersSnapshot,
-    is_wanted,
     look,
     looked_again,
-    sentence,
 )
+from idle_quarry.app.models.jobs.renders.words import sentence
 from idle_quarry.app.models.proof.disks import bytes_words
 from idle_quarry.app.questions import Choice
 from idle_quarry.errors import QuarryError
@@ -32,7 +31,6 @@ from idle_quarry.jobs.renders.queue import WorkQueue
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.render_folder import RenderFolder, answer
 from idle_quarry.jobs.renders.rendering import JobRenderer
-from idle_quarry.jobs.renders.status import seconds_of, shown_first
 from idle_quarry.jobs.renders.store import RenderedPiece
 
 if TYPE_CHECKING:
@@ -146,34 +144,15 @@ class Renders(JobPart):
         """Render what is not rendered: of these rows, or of all timelines."""
         recipes = [row.stood.piece.recipe for row in rows] if rows is not None else None
         chosen = {recipe.identity for recipe in recipes if recipe is not None} if recipes is not None else None
-
-        def wanted(snapshot: RendersSnapshot) -> list[Recipe]:
-            return [recipe for recipe in snapshot.wanted if chosen is None or recipe.identity in chosen]
-
-        self._put(wanted)
+        self._put(lambda snapshot: [item for item in snapshot.wanted if chosen is None or item.identity in chosen])
 
     def render_from(self, name: str, frame: int) -> None:
         """Render a timeline from a frame on, then what lies before it."""
-
-        def wanted(snapshot: RendersSnapshot) -> list[Recipe]:
-            missing = {recipe.identity for recipe in snapshot.wanted}
-            programmes = [programme for programme in snapshot.programmes if programme.name == name]
-            return [
-                recipe
-                for programme in programmes
-                for recipe in shown_first(programme, frame)
-                if recipe.identity in missing
-            ]
-
-        self._put(wanted)
+        self._put(lambda snapshot: snapshot.wanted_from(name, frame))
 
     def render_slowest(self) -> None:
         """Render everything, what takes longest for each of its frames first."""
-        self._put(
-            lambda snapshot: sorted(
-                snapshot.wanted, key=lambda recipe: -seconds_of(recipe, snapshot.paces)[0] / recipe.frames
-            )
-        )
+        self._put(lambda snapshot: snapshot.wanted_slowest_first())
 
     def _rested(self) -> None:
         """Nothing was edited for a while: render what the template wants rendered by itself, where it is known
@@ -182,9 +161,7 @@ class Renders(JobPart):
         job = self.job
         if job is not None and self.seen is not None and self.seen.settled.store is not None:
             plan = job.template.intermediate
-            self._put(
-                lambda snapshot: [recipe for recipe in snapshot.wanted if is_wanted(recipe, plan, snapshot.paces)]
-            )
+            self._put(lambda snapshot: snapshot.wanted_by_itself(plan))
 
     def _put(self, wanted: Callable[[RendersSnapshot], list[Recipe]]) -> None:
         """Have rendered what is wanted of the timelines as they are then."""

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
 
-from idle_quarry.app.models.jobs.renders.snapshot import PieceRow, name_words, role_of, state_words, time_words
+from idle_quarry.app.models.jobs.renders.snapshot import PieceRow
+from idle_quarry.app.models.jobs.renders.words import name_words, role_of, state_words, time_words
 from idle_quarry.app.models.proof.disks import bytes_words
 from idle_quarry.app.models.table_rows import COLOUR, Index, TableRows
 

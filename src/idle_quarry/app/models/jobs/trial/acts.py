@@ -8,34 +8,19 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from fractions import Fraction
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
-from idle_quarry.app.models.jobs.trial.pieces import pieces_between, pieces_of, speed_in
-from idle_quarry.app.models.jobs.trial.sources import media_of, place_of
-from idle_quarry.app.questions import Answered, Choice, Question
-from idle_quarry.errors import NotUnderstood, QuarryError
+from idle_quarry.app.models.jobs.trial.sources import place_of
+from idle_quarry.errors import NotUnderstood
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.edits import Piece
-from idle_quarry.jobs.cutting.otio_values import from_otio
-from idle_quarry.jobs.cutting.timeline import COLOURS, PICTURE, Marker, Media, Timeline, TimelineItem, Track
-from idle_quarry.jobs.cutting.timeline_files import earlier, keep, read_timeline
-from idle_quarry.jobs.folder_plan import TIMELINES
-from idle_quarry.jobs.timelines import timeline_of
-from idle_quarry.media.inspecting import inspect
-from idle_quarry.path.names import name_refused
+from idle_quarry.jobs.cutting.timeline import PICTURE, Timeline, TimelineItem, Track
+from idle_quarry.jobs.cutting.timeline_files import earlier, read_timeline
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.trial.trial import Trial
 
-#: How pieces come onto a timeline, and in words.
-WAYS: dict[str, tuple[str, Callable[[Timeline, int, list[Piece]], Timeline]]] = {
-    "add": ("add at the end", lambda timeline, _at, pieces: edits.add(timeline, pieces)),
-    "in": ("put in", edits.put_in),
-    "over": ("lay over", edits.lay_over),
-}
 #: What a number moves, and in words.
 END, START, PLACE, WITHIN = "its end", "its start", "all of it", "what it shows"
 MOVED = (END, START, PLACE, WITHIN)
@@ -48,116 +33,26 @@ class TrialActs:
     def __init__(self, trial: Trial) -> None:
         self._trial, self._door = trial, trial.door
 
-    def new_timeline(self, typed: str, answered: Answered) -> None:
-        """Make another timeline of the job, with the tracks of the template's first one, and open it above."""
-        trial, job = self._trial, self._trial.job
-        name = typed.strip()
-        why = name_refused(name) or ("one of that name is there" if name in trial.names() else "")
-        if job is None or not job.template.timelines or why:
-            answered(f"That will not do: {why or 'the template has no timelines'}.")
-            return
-        timeline = job.template.timelines[0].model_copy(update={"name": name})
-        result = from_otio(timeline_of(job.template, timeline), job.template.working.format.rate)
-        path = job.folder / TIMELINES / f"{name}.otio"
-
-        def done(_state: str) -> None:
-            answered(None)
-            trial.open(name, "upper")
-
-        self._door.workers.start(lambda _ticket: keep(path, result, ""), done, lambda error: answered(str(error)))
-
     # -- laying ------------------------------------------------------------------------------------------------------
-
-    def lay(self, way: str) -> None:
-        """Lay what is looked at (a clip from in to out, or what is meant of a timeline) onto the other timeline."""
-        trial, target, opened = self._trial, self._trial.aimed, self._trial.here
-        if target is None:
-            self._door.say("No timeline is open to lay it on. Open one above or below.")
-        elif opened is None:
-            if trial.clip is not None:
-                self.lay_clip(trial.clip, target, way, target.frame)
-        else:
-            span = opened.range()
-            if span is None:
-                self._door.say("Nothing is meant: choose items, or set in and out.")
-                return
-            by_marks = opened.mark_in is not None or opened.mark_out is not None
-            self._carry(opened, target, way, span, target.frame, None if by_marks else opened.chosen)
-
-    def lay_clip(self, path: Path, target: OpenTimeline, way: str, at: int, track: Track | None = None) -> None:
-        """Lay a clip, from its in to its out, onto a timeline.
-
-        Where it fits no class, ask first what is done with it.
-        """
-        trial = self._trial
-        row, job = trial.known.get(str(path)), trial.job
-        again = partial(self.lay_clip, path, target, way, at, track)
-        if row is None or job is None:
-            trial.material.add([path], lambda: again() if str(path) in trial.known else None)
-            return
-        if row.clip is None:
-            self._door.say(f"{path.name}: {row.words}.")
-            return
-        if row.source is None and row.convertible and path not in trial.let_be:
-
-            def leave() -> None:
-                trial.let_be.add(path)
-                again()
-
-            trial.material.ask_class(row, again, leave=leave)
-            return
-        speed = speed_in(row.clip, row.source, job.template)
-        pieces = pieces_of(row.clip, trial.marks.get(path, (None, None)), target, speed, track)
-        if pieces:
-            self._lay(target, way, pieces, at)
-        else:
-            self._door.say(f"{path.name} has nothing for a track of this timeline.")
-
-    def _lay(self, target: OpenTimeline, way: str, pieces: list[Piece], at: int) -> None:
-        words, change = WAYS[way]
-        begin = max((target.timeline.track(ident).end for ident, _ in pieces), default=0) if way == "add" else at
-        if pieces and target.edit(words, lambda timeline: change(timeline, at, pieces)):
-            target.go(begin + max(item.at + item.length for _, item in pieces))
-
-    def bring(self, origin: OpenTimeline, target: OpenTimeline, way: str, at: int) -> None:
-        """Lay what is chosen of one timeline onto another, from a frame on."""
-        span = origin.range()
-        if span is not None:
-            self._carry(origin, target, way, span, at, origin.chosen)
-
-    def _carry(
-        self,
-        origin: OpenTimeline,
-        target: OpenTimeline,
-        way: str,
-        span: tuple[int, int],
-        at: int,
-        chosen: frozenset[int] | None,
-    ) -> None:
-        try:
-            pieces = pieces_between(origin, span, chosen, target)
-        except QuarryError as error:
-            self._door.refuse(error)
-        else:
-            self._lay(target, way, pieces, at)
 
     # -- cutting -----------------------------------------------------------------------------------------------------
 
-    def _edit(self, words: str, change: Callable[[Timeline], Timeline]) -> None:
+    def change(self, words: str, change: Callable[[Timeline], Timeline]) -> None:
+        """Change the timeline that is looked at; `words` name the act where it is undone."""
         opened = self._trial.here
         if opened is None:
             self._door.say("A clip is looked at. Look at a timeline to change it.")
         else:
             opened.edit(words, change)
 
-    def _meant(self, words: str, change: Callable[[Timeline, TimelineItem], Timeline]) -> None:
+    def change_item(self, words: str, change: Callable[[Timeline, TimelineItem], Timeline]) -> None:
         """Change the one item that is meant."""
         opened = self._trial.here
         item = opened.here() if opened is not None else None
         if item is None:
             self._door.say("No item is chosen, and none is under the playhead.")
         else:
-            self._edit(words, lambda timeline: change(timeline, item))
+            self.change(words, lambda timeline: change(timeline, item))
 
     def split(self) -> None:
         """Cut at the playhead: what is chosen there, or all that is there."""
@@ -167,7 +62,7 @@ class TrialActs:
         tracks = {
             opened.timeline.item(other)[0].ident for ident in opened.chosen for other in opened.timeline.linked(ident)
         }
-        self._edit("split", lambda timeline: edits.split(timeline, opened.frame, tracks or None))
+        self.change("split", lambda timeline: edits.split(timeline, opened.frame, tracks or None))
 
     def take_out(self) -> None:
         """Take out what is meant, and close up, on every track."""
@@ -177,7 +72,7 @@ class TrialActs:
         """Take away what is meant and leave its room."""
         opened = self._trial.here
         if opened is not None and opened.mark_in is None and opened.mark_out is None and opened.chosen:
-            self._edit("lift", lambda timeline: edits.remove(timeline, opened.chosen))
+            self.change("lift", lambda timeline: edits.remove(timeline, opened.chosen))
         else:
             self._over_range("lift", edits.lift)
 
@@ -198,7 +93,7 @@ class TrialActs:
         item = opened.here() if opened is not None else None
         if opened is not None and item is not None:
             by = opened.frame - (item.at if edge == "start" else item.end)
-            self._edit(f"trim its {edge}", lambda timeline: edits.trim(timeline, item.ident, edge, by))
+            self.change(f"trim its {edge}", lambda timeline: edits.trim(timeline, item.ident, edge, by))
 
     def by_number(self, typed: str, moved: str, *, follow: bool) -> None:
         """Move an edge of what is meant, all of it, or what it shows, by frames that are typed: +12, −3, or +2s for
@@ -221,7 +116,7 @@ class TrialActs:
                 return edits.slip(timeline, item.ident, by)
             return edits.trim(timeline, item.ident, "end" if moved == END else "start", by, follow=follow)
 
-        self._meant(f"{moved} by {by:+d}", change)
+        self.change_item(f"{moved} by {by:+d}", change)
 
     def move(self, side: str, ident: int, to: int, track: str | None, *, follow: bool) -> None:
         """Move an item to a frame, perhaps onto another track."""
@@ -242,7 +137,7 @@ class TrialActs:
             track, _ = timeline.item(item.ident)
             return edits.move(timeline, item.ident, item.at, _beside(timeline, track, by).ident)
 
-        self._meant("to another track", change)
+        self.change_item("to another track", change)
 
     def choose_here(self) -> None:
         """Choose what is at the playhead: the topmost, and with each press the next one below."""
@@ -273,7 +168,7 @@ class TrialActs:
         if opened is not None and item is not None:
             idents = opened.chosen or frozenset([item.ident])
             words = "switch off" if item.enabled else "switch on"
-            self._edit(words, lambda timeline: edits.switched(timeline, idents, not item.enabled))
+            self.change(words, lambda timeline: edits.switched(timeline, idents, not item.enabled))
 
     def link(self) -> None:
         """Let what is chosen belong together; where it does already, no longer."""
@@ -282,85 +177,16 @@ class TrialActs:
         if opened is None or not items:
             self._door.say("Choose what belongs together.")
         elif items[0].link is not None and len({item.link for item in items}) == 1:
-            self._edit("unlink", lambda timeline: edits.unlink(timeline, items[0].ident))
+            self.change("unlink", lambda timeline: edits.unlink(timeline, items[0].ident))
         else:
-            self._edit("link", lambda timeline: edits.link(timeline, opened.chosen))
-
-    def tell(self, what: str, text: str) -> None:
-        """Give what is meant another name, note or colour."""
-        self._meant(what, lambda timeline, item: edits.described(timeline, item.ident, **{what: text}))
-
-    def ask_words(self, what: str) -> None:
-        """Ask for the name ("name") or the note ("note") of what is meant."""
-        opened = self._trial.here
-        item = opened.here() if opened is not None else None
-        if item is None:
-            self._door.say("No item is chosen, and none is under the playhead.")
-            return
-
-        def accept(text: str, answered: Answered) -> None:
-            self.tell(what, text.strip())
-            answered(None)
-
-        before = item.name if what == "name" else item.note
-        self._trial.asked.emit(Question(f"The {what} of {item.name}?", "Keep it", accept, before))
-
-    def ask_mark(self) -> None:
-        """Ask what a mark at the playhead says."""
-
-        def accept(text: str, answered: Answered) -> None:
-            self.mark(text.strip())
-            answered(None)
-
-        if self._trial.here is not None:
-            self._trial.asked.emit(Question("What does the mark say?", "Mark", accept))
-
-    def ask_colour(self) -> None:
-        """Ask for a colour of what is meant."""
-        answers: dict[str, Callable[[], object]] = {
-            name or "None": partial(self.tell, "colour", name) for name in ("", *COLOURS)
-        }
-        self._trial.asked.emit(Choice("Its colour?", answers))
-
-    def relink(self, path: Path) -> None:
-        """Let every item of the file that is meant show another file."""
-        opened = self._trial.here
-        item = opened.here() if opened is not None else None
-        if opened is None or item is None or item.media is None or item.media.path is None:
-            return
-        old = item.media.path
-
-        def done(media: Media) -> None:
-            if opened.edit("link to another file", lambda timeline: edits.relinked(timeline, old, media)):
-                self._trial.material.add([path])
-
-        self._door.workers.start(lambda _ticket: media_of(inspect(path)), done, self._door.refuse)
-
-    def mark(self, text: str = "") -> None:
-        """Set a mark at the playhead; without words, take away one that is there."""
-        opened = self._trial.here
-        if opened is None:
-            return
-        there = any(mark.at == opened.frame for mark in opened.timeline.markers)
-        if there and not text:
-            self._edit("take the mark away", lambda timeline: edits.unmarked(timeline, opened.frame))
-        else:
-            self._edit("mark", lambda timeline: edits.marked(timeline, Marker(opened.frame, text=text)))
-
-    def to_mark(self, *, back: bool = False) -> None:
-        """Go to the next mark, or the one before."""
-        opened = self._trial.here
-        places = [mark.at for mark in opened.timeline.markers] if opened is not None else []
-        beyond = [at for at in places if (at < self._trial.frame if back else at > self._trial.frame)]
-        if beyond:
-            self._trial.go(beyond[-1] if back else beyond[0])
+            self.change("link", lambda timeline: edits.link(timeline, opened.chosen))
 
     def shift(self, across: Fraction, down: Fraction) -> None:
         """Shift the picture of what is meant in a canvas of another shape, shares of the canvas; zero puts it back.
 
         Only within what was cropped, or what stays black: no edge of it is drawn over the canvas's.
         """
-        opened, row = self._trial.here, self._trial.under()[2]
+        opened, row = self._trial.here, self._trial.at_playhead.under()[2]
         if opened is None or opened.fit is None:
             self._door.say("Pictures are shifted in canvases of another shape than the working picture's.")
             return
@@ -368,12 +194,12 @@ class TrialActs:
         def change(timeline: Timeline, item: TimelineItem) -> Timeline:
             if (not across and not down) or row is None or row.clip is None:
                 return edits.placed(timeline, item.ident, None)
-            left, top, wide, high = place_of(row.clip, opened.canvas, self._trial.fitted(row))
+            left, top, wide, high = place_of(row.clip, opened.canvas, self._trial.at_playhead.fitted(row))
             x, y = item.place or (Fraction(0), Fraction(0))
             place = _within(x + across, left, wide), _within(y + down, top, high)
             return edits.placed(timeline, item.ident, place)
 
-        self._meant("shift", change)
+        self.change_item("shift", change)
 
     # -- back and forth ------------------------------------------------------------------------------------------------
 

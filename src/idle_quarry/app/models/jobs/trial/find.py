@@ -17,7 +17,7 @@ def find(trial: Trial, *, back: bool = False) -> None:
     opened, sought = trial.here, trial.sought.strip()
     if opened is None or not sought:
         return
-    wanted = trial.costs.wanted(sought)
+    wanted = trial.clips.costs.wanted(sought)
     if sought.casefold() == NOT_RENDERED:
         wanted = partial(trial.pieces.lacks, opened)
     result = next_item(opened.timeline, opened.frame, wanted, back=back)
@@ -27,4 +27,4 @@ def find(trial: Trial, *, back: bool = False) -> None:
         trial.door.say(f"Nothing here is “{sought}”.")
         return
     opened.choose(frozenset([result[1].ident]))
-    trial.go(result[1].at)
+    trial.playhead.go(result[1].at)

@@ -11,27 +11,26 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Signal
 
 from idle_quarry.app.background.workers import Ticket
-from idle_quarry.app.destinations import ProveLink
 from idle_quarry.app.models.jobs.material.material import JobMaterial
 from idle_quarry.app.models.jobs.material.material_rows import MaterialRow
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.trial.acts import TrialActs
-from idle_quarry.app.models.jobs.trial.costs import Costs
 from idle_quarry.app.models.jobs.trial.find import find
+from idle_quarry.app.models.jobs.trial.item_words import ItemWords
+from idle_quarry.app.models.jobs.trial.known_clips import KnownClips
+from idle_quarry.app.models.jobs.trial.laying import Laying
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.app.models.jobs.trial.playback import Playback
 from idle_quarry.app.models.jobs.trial.playback_parts import PlaybackSource
+from idle_quarry.app.models.jobs.trial.playhead import Playhead
 from idle_quarry.app.models.jobs.trial.renders import TrialRenders
 from idle_quarry.app.models.jobs.trial.sides import CLIPS, LOWER, UPPER
-from idle_quarry.app.models.jobs.trial.sources import ClipSource, KnownClip, TimelineSource, canvas_words
+from idle_quarry.app.models.jobs.trial.sources import ClipSource, TimelineSource
+from idle_quarry.app.models.jobs.trial.under_playhead import UnderPlayhead
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.cutting.at_frame import next_cut, shown_at
-from idle_quarry.jobs.cutting.timeline import Timeline, TimelineItem, Track
+from idle_quarry.jobs.cutting.timeline import Timeline
 from idle_quarry.jobs.cutting.timeline_files import read_timeline, state_of, timelines_in
-from idle_quarry.jobs.material import parts_of, proxy_of
-from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.policies import Policy
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.job_list import JobList
@@ -51,8 +50,13 @@ class Trial(JobPart):
     def __init__(self, jobs: JobList, material: JobMaterial, renders: Renders) -> None:
         super().__init__(jobs)
         self.material, self.renders = material, renders
+        self.clips: KnownClips = KnownClips(self)
         self.player: Playback = Playback()
         self.acts: TrialActs = TrialActs(self)
+        self.laying: Laying = Laying(self)
+        self.playhead: Playhead = Playhead(self)
+        self.at_playhead: UnderPlayhead = UnderPlayhead(self)
+        self.item_words: ItemWords = ItemWords(self, self.acts)
         self.pieces: TrialRenders = TrialRenders(self)
         self.opened: dict[str, OpenTimeline | None] = {UPPER: None, LOWER: None}
         self.side = LOWER
@@ -65,11 +69,7 @@ class Trial(JobPart):
         self.let_be: set[Path] = set()  #: clips of no class that are used as they are
         self._away: list[OpenTimeline] = []  #: that were let go, of which the file may not have the last state
         self._folder: Path | None = None
-        self._known_of: list[MaterialRow] = []
         self._shown_of: list[MaterialRow] = []  #: that the player knows
-        self._looked = False
-        self._known: dict[str, MaterialRow] = {}
-        self._costs: Costs | None = None
         self.player.seen_changed.connect(self._played)
         self.pieces.changed.connect(self._rendered)
         material.changed.connect(self._material_changed)
@@ -85,7 +85,7 @@ class Trial(JobPart):
             return
         self.leave()
         self._folder, self.clip, self.side, self.aim = job.folder, None, LOWER, LOWER
-        self._costs = None
+        self.clips.forget_costs()
         names = self.names()
         programme = next((timeline.name for timeline in job.template.timelines), "")
         first = programme if programme in names else (names[0] if names else "")
@@ -188,35 +188,12 @@ class Trial(JobPart):
 
     def _material_changed(self) -> None:
         opened = self.here
-        if self._known_of is not self.material.rows:
+        if not self.clips.is_current:
             self.renders.see()  # pieces are made of what is known of clips
         if opened is not None and self._shown_of is not self.material.rows and not self.player.speed:
             self.player.show(self._source_of(opened), opened.frame)  # clips came, or are converted otherwise now
         self.changed.emit()
         self.under_changed.emit()
-
-    @property
-    def known(self) -> dict[str, MaterialRow]:
-        """What is known of each file: the clips of the job, and what was brought in of them."""
-        if self._known_of is not self.material.rows or self._looked != self.material.looked:
-            self._known_of, self._looked = self.material.rows, self.material.looked
-            self._known = {str(row.entry.path): row for row in self.material.rows}
-            self._known |= {str(file.path): row for row in self.material.rows for file in parts_of(row.entry)}
-            self._costs = None
-        return self._known
-
-    def _known_clips(self) -> dict[str, KnownClip]:
-        results: dict[str, KnownClip] = {}
-        for row in self.material.rows:
-            results |= {str(file.path): KnownClip(None, Policy(), True) for file in parts_of(row.entry)}
-            if row.clip is not None:
-                link, proxy = self.costs.link_of(row.source), proxy_of(row.entry)
-                policy = row.source.policy if row.source is not None else Policy()
-                exact = link is not None and link.plan.grade == "exact"
-                results[str(row.entry.path)] = KnownClip(
-                    row.clip, policy, exact, str(proxy.path) if proxy is not None else None
-                )
-        return results
 
     # -- what is looked at -------------------------------------------------------------------------------------------
 
@@ -247,11 +224,11 @@ class Trial(JobPart):
     def _source_of(self, opened: OpenTimeline) -> PlaybackSource:
         self._shown_of = self.material.rows
         rendered = partial(self.pieces.at, opened.path, opened.timeline)
-        return TimelineSource(opened.timeline, opened.canvas, opened.fit, self._known_clips(), rendered)
+        return TimelineSource(opened.timeline, opened.canvas, opened.fit, self.clips.to_play(), rendered)
 
     def show_clip(self, path: Path) -> None:
         """Look at a clip of the job."""
-        row = self.known.get(str(path))
+        row = self.clips.known.get(str(path))
         if row is None or row.clip is None:
             self.door.say(f"{path.name}: {row.words if row is not None else 'not among the clips of the job'}.")
             return
@@ -297,138 +274,7 @@ class Trial(JobPart):
         if opened is not None and self.player.speed:
             opened.go(self.player.frame)
 
-    def go(self, frame: int) -> None:
-        """Be at another frame of what is looked at."""
-        opened = self.here
-        if opened is None:
-            self.player.go(frame)
-            self.under_changed.emit()
-        elif self.player.speed:
-            self.player.go(frame)
-        else:
-            opened.go(frame)
-
-    @property
-    def frame(self) -> int:
-        """The frame of what is looked at."""
-        opened = self.here
-        return opened.frame if opened is not None else self.player.frame
-
-    def step(self, by: int) -> None:
-        """Go on or back by frames, or by fields where those are looked at."""
-        if self.player.by_field and not self.player.speed:
-            self.player.step(by)
-            opened = self.here
-            if opened is not None:
-                opened.go(self.player.frame)
-        else:
-            self.go(self.frame + by)
-
-    def to_cut(self, *, back: bool = False) -> None:
-        """Go to the next cut, or the one before; in a clip to its marks and ends."""
-        opened = self.here
-        if opened is not None:
-            self.go(next_cut(opened.timeline, opened.frame, back=back))
-            return
-        first, last = self.marks.get(self.clip, (None, None)) if self.clip is not None else (None, None)
-        length = self.player.source.length if self.player.source is not None else 1
-        places = sorted({0, length - 1, *([first] if first is not None else []), *([last - 1] if last else [])})
-        beyond = [place for place in places if (place < self.frame if back else place > self.frame)]
-        if beyond:
-            self.go(beyond[-1] if back else beyond[0])
-
-    def mark(self, which: str) -> None:
-        """Set in or out where one is."""
-        opened = self.here
-        if opened is not None:
-            opened.mark(which, opened.frame)
-        elif self.clip is not None:
-            first, last = self.marks.get(self.clip, (None, None))
-            if which == "in":
-                first, last = self.frame, last if last is not None and last > self.frame else None
-            else:
-                first, last = first if first is not None and first <= self.frame else None, self.frame + 1
-            self.marks[self.clip] = first, last
-            self.under_changed.emit()
-
-    def unmark(self) -> None:
-        """Take in and out away."""
-        opened = self.here
-        if opened is not None:
-            opened.mark("in", None)
-            opened.mark("out", None)
-        elif self.clip is not None:
-            self.marks.pop(self.clip, None)
-            self.under_changed.emit()
-
-    def loop(self, on: bool) -> None:
-        """Play round and round from in to out, or to the end."""
-        opened = self.here
-        span = opened.range() if opened is not None else self._span_of_clip()
-        length = self.player.source.length if self.player.source is not None else 1
-        self.player.loop = (span or (0, length)) if on else None
-        self.player.state_changed.emit()
-
-    def _span_of_clip(self) -> tuple[int, int] | None:
-        first, last = self.marks.get(self.clip, (None, None)) if self.clip is not None else (None, None)
-        length = self.player.source.length if self.player.source is not None else 1
-        return (first or 0, last or length) if first is not None or last is not None else None
-
     # -- what the template does --------------------------------------------------------------------------------------
-
-    @property
-    def costs(self) -> Costs:
-        """What the job's template does to its clips."""
-        known, job = self.known, self.job
-        if self._costs is None:
-            evaluation = evaluate(job.template, remedies=False) if job is not None else None
-            self._costs = Costs(evaluation, known, looked=self.material.looked)
-        return self._costs
-
-    def under(self) -> tuple[Track | None, TimelineItem | None, MaterialRow | None]:
-        """Return what is under the playhead: its track, the item, and what is known of its clip.
-
-        Of a clip only the last.
-        """
-        opened = self.here
-        if opened is None:
-            return None, None, self.known.get(str(self.clip)) if self.clip is not None else None
-        shown = shown_at(opened.timeline, opened.frame)
-        if shown is None:
-            return None, None, None
-        return shown.track, shown.item, self.costs.row_of(shown.item)
-
-    def canvas_words(self) -> str:
-        """Return what becomes of what is under the playhead in a canvas of another shape, "" in the working one."""
-        opened, (_, item, row) = self.here, self.under()
-        if opened is None or opened.fit is None or item is None or row is None or row.clip is None:
-            return ""
-        return f"In {opened.path.stem}: {canvas_words(row.clip, opened.canvas, self.fitted(row), item.place)}."
-
-    def fitted(self, row: MaterialRow) -> Policy:
-        """Return the policy of a clip's class, with the fit of the timeline that is looked at."""
-        policy, opened = row.source.policy if row.source is not None else Policy(), self.here
-        return policy.with_parts(fit=opened.fit) if opened is not None and opened.fit is not None else policy
-
-    def convert_otherwise(self, source: str) -> None:
-        """Convert the clip under the playhead as another class does; "" for the one that it matches by itself."""
-        _, _, row = self.under()
-        if row is not None:
-            self.material.choose_class([row.entry.path], source)
-
-    def prove(self) -> None:
-        """See in Proof what the template does to what is under the playhead."""
-        record, (_, _, row) = self.jobs.record, self.under()
-        if record is None or row is None or row.source is None:
-            return
-        self.door.open_stored(record.template_id, record.revision)
-        self.door.go(ProveLink(f"source:{row.source.id}", row.entry.path))
-
-    def render_from_here(self) -> None:
-        """Render the timeline that is looked at from the playhead on, then what lies before it."""
-        opened = self.here
-        if opened is not None:
-            self.renders.render_from(opened.path.stem, opened.frame)
 
     def find(self, *, back: bool = False) -> None:
         """Go to the next item that is looked for, or the one before; round the end once."""
