@@ -28,9 +28,9 @@ from tests.reference_link import reference_frame
 
 from idle_quarry.media.coding.encode import Pixels
 from idle_quarry.path.policies import DEFAULT_POLICY, Policy
-from idle_quarry.picture.charts import chart_frame
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import psnr_db
+from idle_quarry.picture.patterns.charts import chart_frame
 from idle_quarry.picture.planes import Planes, codes_of_planes, planes_of_codes
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_from_words

@@ -31,7 +31,7 @@ from tests.jobs.test_trial import killed_while_editing
 
 from idle_quarry.app.appearance.style import prepare
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.lane_geometry import ItemLook, Scale
+from idle_quarry.app.drawing.lanes.lane_geometry import ItemLook, Scale
 from idle_quarry.app.models.jobs.trial.playback import Playback
 from idle_quarry.app.models.jobs.trial.sources import ClipSource
 from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes

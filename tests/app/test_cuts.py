@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, let_drop, press
 
-from idle_quarry.app.drawing.cut_lanes import piece
+from idle_quarry.app.drawing.lanes.cut_lanes import piece
 from idle_quarry.app.models.jobs.cuts.rows import COLUMNS
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.demo import make_clips

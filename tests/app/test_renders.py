@@ -16,7 +16,7 @@ from tests.app.conftest import Open, press
 from tests.app.test_cuts import a_job
 from tests.jobs.test_renders import SCAN, TAPE, black, shot
 
-from idle_quarry.app.drawing.render_lanes import runs_of
+from idle_quarry.app.drawing.lanes.render_lanes import runs_of
 from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.renders.snapshot import PieceRow, RendersSnapshot
 from idle_quarry.app.models.jobs.renders.words import (

@@ -20,8 +20,8 @@ from tests.app.test_cuts import CLIPS
 from tests.conftest import demo_template
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.drawing.kept_lanes import KeptLanes
-from idle_quarry.app.drawing.lane_geometry import ItemLook, Scale
+from idle_quarry.app.drawing.lanes.kept_lanes import KeptLanes
+from idle_quarry.app.drawing.lanes.lane_geometry import ItemLook, Scale
 from idle_quarry.app.models.jobs.job_list import AS_STARTED, CHANGED
 from idle_quarry.app.models.jobs.jobs import Jobs
 from idle_quarry.app.models.jobs.material.material_rows import MaterialRow

@@ -42,7 +42,7 @@ from idle_quarry.path.registry import codecs, deliveries, programme_layouts
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Template
 from idle_quarry.path.template_parts import Delivery
-from idle_quarry.picture.bars import rgb_picture, ycbcr_codes
+from idle_quarry.picture.patterns.bars import rgb_picture, ycbcr_codes
 from idle_quarry.signal.words import format_from_words
 
 LAMP: Template = demo_template("The Lamp Room")

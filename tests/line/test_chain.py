@@ -12,7 +12,7 @@ from idle_quarry.line.reading.packet_description import describe, kind_of
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.line.writing.sending import sent_pictures
 from idle_quarry.path.registry import monitors, sound_layouts
-from idle_quarry.picture.bars import ycbcr_codes
+from idle_quarry.picture.patterns.bars import ycbcr_codes
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words
 

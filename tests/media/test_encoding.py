@@ -21,8 +21,8 @@ from idle_quarry.media.names import clip_suffix
 from idle_quarry.media.pictures import Reader
 from idle_quarry.path.codecs import as_held, cannot_hold
 from idle_quarry.path.registry import codecs, line_up_pictures, sound_layouts
-from idle_quarry.picture.bars import CHOSEN, GRID, ident_box, pattern, rgb_picture, ycbcr_codes
-from idle_quarry.picture.ident import with_ident
+from idle_quarry.picture.patterns.bars import CHOSEN, GRID, ident_box, pattern, rgb_picture, ycbcr_codes
+from idle_quarry.picture.patterns.ident import with_ident
 from idle_quarry.signal import SignalFormat, Timecode
 from idle_quarry.signal.catalogue import standard_formats
 from idle_quarry.signal.words import format_from_words as words

@@ -21,7 +21,7 @@ from idle_quarry.media.whole.layout import items_of
 from idle_quarry.media.whole.picture_measurement import BARS, BLACK, MOVING, STILL, PicturePart
 from idle_quarry.media.whole.pictures import PicturesMeter
 from idle_quarry.media.whole.sound import sound_of
-from idle_quarry.picture.bars import rgb_picture, ycbcr_codes
+from idle_quarry.picture.patterns.bars import rgb_picture, ycbcr_codes
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_from_words
 

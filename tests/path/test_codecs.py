@@ -12,7 +12,7 @@ from idle_quarry.media.coding.writing import encode_still
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.path.codecs import as_held, cannot_hold, gb_per_hour, holding, mbps
 from idle_quarry.path.registry import codecs, deliveries, monitors, territories
-from idle_quarry.picture.bars import rgb_picture
+from idle_quarry.picture.patterns.bars import rgb_picture
 from idle_quarry.signal import SignalFormat
 from idle_quarry.signal.catalogue import standard_formats
 from idle_quarry.signal.rates import NAMED_RATES

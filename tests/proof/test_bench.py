@@ -20,13 +20,13 @@ from idle_quarry.path.comparing import methods_for, questions
 from idle_quarry.path.policies import POLICY_PARTS, Method, Policy, parts
 from idle_quarry.path.settings import settings_on, with_setting
 from idle_quarry.path.steps import ScanStep, plan
-from idle_quarry.picture.charts import CHARTS, chart_frame, chart_truth, drawn, grid_of
 from idle_quarry.picture.colour import TONES
 from idle_quarry.picture.fields import DEINTERLACERS
 from idle_quarry.picture.figures import banding, combing, delta_e_itp, judder_ms, outside, response, twitter
 from idle_quarry.picture.kernels import KERNELS
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import psnr_db
+from idle_quarry.picture.patterns.charts import CHARTS, chart_frame, chart_truth, drawn, grid_of
 from idle_quarry.picture.planes import to_rgb
 from idle_quarry.picture.rounding import PRECISIONS, ROUNDINGS
 from idle_quarry.proof.bench import Bench

@@ -58,7 +58,7 @@ class Spread:
 
 
 def _charts() -> list[str]:
-    from idle_quarry.picture.charts import CHARTS
+    from idle_quarry.picture.patterns.charts import CHARTS
 
     return list(CHARTS)
 

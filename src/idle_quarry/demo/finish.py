@@ -37,7 +37,7 @@ from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.pictures import Reader
 from idle_quarry.path.registry import codecs
-from idle_quarry.picture.bars import ycbcr_codes
+from idle_quarry.picture.patterns.bars import ycbcr_codes
 from idle_quarry.places import DEMO, DEMO_PERSON, library_place
 from idle_quarry.signal import SignalFormat, format_from_words
 from idle_quarry.signal.timecode import start_timecode

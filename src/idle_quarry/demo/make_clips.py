@@ -22,7 +22,7 @@ from PIL import Image
 
 from idle_quarry.demo.scenes import SCENES, Picture
 from idle_quarry.path.registry import sound_layouts
-from idle_quarry.picture.bars import ycbcr_codes
+from idle_quarry.picture.patterns.bars import ycbcr_codes
 from idle_quarry.signal import SignalFormat, format_from_words
 from idle_quarry.signal.rates import NAMED_RATES
 from idle_quarry.sound.tone import line_up_tone

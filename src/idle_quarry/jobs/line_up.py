@@ -12,8 +12,8 @@ from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.path.template import Template
-from idle_quarry.picture.bars import ident_box, pattern, rgb_picture
-from idle_quarry.picture.ident import with_ident
+from idle_quarry.picture.patterns.bars import ident_box, pattern, rgb_picture
+from idle_quarry.picture.patterns.ident import with_ident
 from idle_quarry.signal.timecode import counted_frames
 from idle_quarry.signal.words import format_words
 from idle_quarry.sound.tone import LINE_UP_HZ, line_up_tone

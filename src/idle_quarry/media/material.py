@@ -15,8 +15,8 @@ from idle_quarry.media.measurement.pulldown import cadence_runs
 from idle_quarry.media.pictures import Picture
 from idle_quarry.media.stills import FrameSource
 from idle_quarry.path.steps.pulldown import CADENCES, pictures_of
-from idle_quarry.picture.charts import CHARTS, chart_frame
 from idle_quarry.picture.fields import fields_of_pictures, first_shown
+from idle_quarry.picture.patterns.charts import CHARTS, chart_frame
 from idle_quarry.picture.planes import Planes, from_rgb, planes_of_codes, to_rgb
 from idle_quarry.signal.formats import Encoding, SignalFormat
 

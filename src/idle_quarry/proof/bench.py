@@ -15,7 +15,6 @@ from idle_quarry.media.coding.converting import frames_and_speed
 from idle_quarry.media.material import Material
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps import ColourStep, DepthStep, RateStep
-from idle_quarry.picture.charts import chart_truth
 from idle_quarry.picture.figures import (
     banding,
     combing,
@@ -24,6 +23,7 @@ from idle_quarry.picture.figures import (
 )
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
+from idle_quarry.picture.patterns.charts import chart_truth
 from idle_quarry.picture.planes import Planes, to_rgb
 from idle_quarry.picture.seen import Rgb8, seen
 from idle_quarry.proof.figures import Figure, _response, colour_error, filter_figures, judder, luma_of, luma_of_rgb

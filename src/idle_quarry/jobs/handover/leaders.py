@@ -17,8 +17,8 @@ from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.coding.writing import still_codes
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import Codec
-from idle_quarry.picture.bars import ident_box, pattern, rgb_picture
-from idle_quarry.picture.ident import with_ident
+from idle_quarry.picture.patterns.bars import ident_box, pattern, rgb_picture
+from idle_quarry.picture.patterns.ident import with_ident
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import counted_frames
 

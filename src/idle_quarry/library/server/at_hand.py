@@ -60,7 +60,7 @@ class AtHand(FileLibrary):
             for name in ("revision_never_changes", "revision_never_goes"):
                 connection.exec_driver_sql(f"DROP TRIGGER IF EXISTS {name}")
         self.outbox = Outbox(self)
-        self.following = Following(self)
+        self.following = Following(self, self.outbox)
 
     @property
     def away(self) -> bool:

@@ -2,24 +2,22 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import sqlalchemy as sa
 
+from idle_quarry.library.file_library import FileLibrary
 from idle_quarry.library.records import readable
 from idle_quarry.library.schema import handovers, jobs, reviews, revisions, settings, templates
 from idle_quarry.library.server.opening import ServerLibrary
-from idle_quarry.library.server.outbox import WaitingAct
-
-if TYPE_CHECKING:
-    from idle_quarry.library.server.at_hand import AtHand
+from idle_quarry.library.server.outbox import Outbox, WaitingAct
 
 
 class Following:
     """Fetches rows that a copy at hand lacks; drafts that wait there make room for the server's numbers."""
 
-    def __init__(self, library: AtHand) -> None:
-        self._library = library
+    def __init__(self, library: FileLibrary, outbox: Outbox) -> None:
+        self._library, self._outbox = library, outbox
 
     def follow(self, server: ServerLibrary, template_ids: set[str] | None = None, *, small: bool = True) -> None:
         """Fetch what is new, of some templates or of all; `small`: settings, jobs and hand-overs too."""
@@ -37,7 +35,7 @@ class Following:
             house = [dict(row) for row in there.execute(sa.select(settings)).mappings()] if small else []
             started = [dict(row) for row in there.execute(sa.select(jobs)).mappings()] if small else []
             handed = [dict(row) for row in there.execute(sa.select(handovers)).mappings()] if small else []
-        waiting = self._library.outbox.waiting()
+        waiting = self._outbox.waiting()
         mine = {(act.template_id, act.number) for act in waiting if act.saves}
         with self._library.transaction() as here:
             known = {row["id"]: dict(row) for row in here.execute(shelf).mappings()}
@@ -115,7 +113,7 @@ class Following:
                 here.execute(moved.values(number=number))
                 made_of_it = of_template & (revisions.c.parent == one.number) & revisions.c.ident.in_(idents)
                 here.execute(revisions.update().where(made_of_it).values(parent=number))
-                self._library.outbox.renumbered(here, one, number)
+                self._outbox.renumbered(here, one, number)
 
     def give_way(self, here: sa.Connection, which: sa.ColumnElement[bool]) -> None:
         """Let go of a name on a shelf: the server says whose it is."""

@@ -17,8 +17,8 @@ from idle_quarry.line.writing.sound import RATE, as_24_bits, most_channels, samp
 from idle_quarry.line.writing.writer import LineSignalling, LineWriter, blank_frame
 from idle_quarry.path.entries import SoundLayout
 from idle_quarry.path.registry import line_up_pictures, territories
-from idle_quarry.picture.bars import rgb_picture
-from idle_quarry.picture.charts import CHARTS, chart_frame
+from idle_quarry.picture.patterns.bars import rgb_picture
+from idle_quarry.picture.patterns.charts import CHARTS, chart_frame
 from idle_quarry.picture.planes import codes_of_planes, from_rgb
 from idle_quarry.signal.colour import HDR_REFERENCE_WHITE_CDM2, pq_signal
 from idle_quarry.signal.formats import SignalFormat

@@ -31,7 +31,7 @@ from idle_quarry.media.coding.encode import (
 )
 from idle_quarry.media.coding.muxing import Muxed
 from idle_quarry.path.registry import Codec
-from idle_quarry.picture.bars import ycbcr_codes
+from idle_quarry.picture.patterns.bars import ycbcr_codes
 from idle_quarry.picture.recolouring import linear_light
 from idle_quarry.recovery import RecoveryNote
 from idle_quarry.signal.formats import SignalFormat

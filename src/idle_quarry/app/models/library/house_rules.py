@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from idle_quarry.app.questions import Choice
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.library.shelf import Shelf
+    from idle_quarry.app.door import Door
 
 
 class HouseRules:
     """Asks for a rule of the house, which its people share."""
 
-    def __init__(self, shelf: Shelf) -> None:
-        self._shelf, self._door = shelf, shelf.door
+    def __init__(self, door: Door, ask: Callable[[Choice], object]) -> None:
+        self._door, self._ask = door, ask
 
     def ask_rule(self) -> None:
         """Ask how many people an approval takes in this house."""
@@ -28,7 +29,7 @@ class HouseRules:
             {"One person alone": lambda: acts.set_rule(alone=True)},
         )
         answers = {**(one | two if alone else two | one), "Leave it": lambda: None}
-        self._shelf.asked.emit(Choice(f"Who approves a revision in this house? Now {now}.", answers))
+        self._ask(Choice(f"Who approves a revision in this house? Now {now}.", answers))
 
     def ask_names(self) -> None:
         """Ask whose names count in this library's file."""
@@ -46,4 +47,4 @@ class HouseRules:
             {"The name in the profile": lambda: acts.set_names(by_login=False)},
         )
         answers = {**(account | chosen if by_login else chosen | account), "Leave it": lambda: None}
-        self._shelf.asked.emit(Choice(f"Whose name counts in this library's file? Now {now}.", answers))
+        self._ask(Choice(f"Whose name counts in this library's file? Now {now}.", answers))

@@ -47,7 +47,7 @@ class Shelf(QObject):
         self.paths = ShelfPaths(door)
         self.chosen = ChosenTemplate(door)
         self.files = FilesOut(door, self.chosen.stored, self.wanted)
-        self.rules = HouseRules(self)
+        self.rules = HouseRules(door, self.asked.emit)
         self.sought = SearchText()
         self.lines_present: list[int] = []
         self.page = ""

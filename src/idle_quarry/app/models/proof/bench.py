@@ -20,7 +20,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial, Material, PulledMaterial, clip_material
 from idle_quarry.path.policies import Policy, parts
-from idle_quarry.picture.charts import CHARTS
+from idle_quarry.picture.patterns.charts import CHARTS
 from idle_quarry.proof.bench import Bench, Still
 
 if TYPE_CHECKING:

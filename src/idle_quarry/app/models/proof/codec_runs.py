@@ -19,8 +19,8 @@ from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import Codec, codecs
 from idle_quarry.path.template import Template
-from idle_quarry.picture.charts import CHARTS
 from idle_quarry.picture.metrics import IDENTICAL_DB
+from idle_quarry.picture.patterns.charts import CHARTS
 from idle_quarry.proof.codecs import CodecResult, Loss, machine, pictures_for, results_for, run
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.appearance.sizes import sized
-from idle_quarry.app.drawing.cut_lanes import LANE, SCALE
+from idle_quarry.app.drawing.lanes.cut_lanes import LANE, SCALE
 from idle_quarry.app.models.jobs.cuts.cuts import ALL, LACKING, Cuts
 from idle_quarry.app.models.jobs.cuts.rows import NUMBER, RECORD, SOURCE, TAPE, CutRows
 from idle_quarry.app.widgets.basic.ask_bar import AskBar

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.file_lanes import CheckMark
+from idle_quarry.app.drawing.lanes.file_lanes import CheckMark
 from idle_quarry.app.models.jobs.handover.handover import Handover
 from idle_quarry.app.models.jobs.handover.words import wanted_words
 from idle_quarry.app.views.jobs.watch_line import WatchLine

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QSplitter, QVBoxLay
 from idle_quarry.app.appearance.roles import on
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.lane_geometry import ItemLook
+from idle_quarry.app.drawing.lanes.lane_geometry import ItemLook
 from idle_quarry.app.models.jobs.trial.acts import MOVED
 from idle_quarry.app.models.jobs.trial.costs import LACKING, LOSSY, OFF_SPEED, Costs
 from idle_quarry.app.models.jobs.trial.renders import NOT_RENDERED

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, 
 from idle_quarry.app.appearance.roles import on
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.lane_geometry import COUNT, ItemLook
+from idle_quarry.app.drawing.lanes.lane_geometry import COUNT, ItemLook
 from idle_quarry.app.models.jobs.trial.costs import Costs
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.app.models.jobs.trial.sides import UPPER

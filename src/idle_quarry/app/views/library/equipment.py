@@ -8,7 +8,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -59,11 +59,8 @@ class EquipmentPage(QWidget):
         self.list = QListWidget()
         self.nothing = label(role="dust", wrap=True)
         self.ask = AskBar()
-        self.name, self.about, self.uses = (
-            OneLine("title"),
-            label(role="dust", wrap=True),
-            label(role="dust", wrap=True),
-        )
+        self.name, self.about = OneLine("title"), label(role="dust", wrap=True)
+        self.uses = label(role="dust", wrap=True)
         self.sheet, self.picture, self.history = Sheet(self.model.type, (4, 5)), EntryPicture(), words_list()
         self.told = wrapped_table("What it says", {"": 150, " ": 0})
         self.middle = QStackedWidget()
@@ -212,7 +209,7 @@ class EquipmentPage(QWidget):
         model = self.model
         self.kind.setCurrentText(model.kind)
         self.shelf.setCurrentText(model.shelf)
-        self.list.blockSignals(True)
+        blocker = QSignalBlocker(self.list)
         self.list.clear()
         last = ""
         for row in model.rows:
@@ -231,7 +228,7 @@ class EquipmentPage(QWidget):
             self.list.addItem(item)
             if row.ident == model.ident:
                 self.list.setCurrentItem(item)
-        self.list.blockSignals(False)
+        blocker.unblock()
         self.nothing.setText(model.words.nothing_words())
         self.nothing.setVisible(not model.rows)
 
@@ -239,9 +236,8 @@ class EquipmentPage(QWidget):
         for number in range(self.list.count()):
             item = self.list.item(number)
             if item.data(Qt.ItemDataRole.UserRole) == self.model.ident and item is not self.list.currentItem():
-                self.list.blockSignals(True)
-                self.list.setCurrentItem(item)
-                self.list.blockSignals(False)
+                with QSignalBlocker(self.list):
+                    self.list.setCurrentItem(item)
                 self.list.scrollToItem(item)
 
     def _row_chosen(self, item: QListWidgetItem | None) -> None:
@@ -268,8 +264,8 @@ class EquipmentPage(QWidget):
         self.picture.show_entry(entry, feed.format if feed else None, document.template.name if document else "")
         self.history.clear()
         self.history.addItems(model.history)
-        for widget in (self.history, self.history_head):
-            widget.setVisible(bool(model.history))
+        self.history.setVisible(bool(model.history))
+        self.history_head.setVisible(bool(model.history))
         for item, shown in (
             (self.copy_button, entry is not None and not own),
             (self.copy_own_button, own),

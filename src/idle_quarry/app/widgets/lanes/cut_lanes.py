@@ -9,7 +9,7 @@ from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEv
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.cut_lanes import LANE, SCALE, draw_cuts, piece
+from idle_quarry.app.drawing.lanes.cut_lanes import LANE, SCALE, draw_cuts, piece
 from idle_quarry.jobs.conform.matching import Event
 from idle_quarry.jobs.cutting.timeline import Timeline
 

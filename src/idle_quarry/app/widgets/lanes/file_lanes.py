@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.file_lanes import CheckMark, draw_file, frame_at, height
+from idle_quarry.app.drawing.lanes.file_lanes import CheckMark, draw_file, frame_at, height
 
 if TYPE_CHECKING:
     from idle_quarry.media.whole.measure import FileMeasurement

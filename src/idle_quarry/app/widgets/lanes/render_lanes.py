@@ -12,8 +12,8 @@ from PySide6.QtGui import QFontMetricsF, QHelpEvent, QKeyEvent, QMouseEvent, QPa
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from idle_quarry.app.appearance.theme import theme
+from idle_quarry.app.drawing.lanes.render_lanes import draw_stood
 from idle_quarry.app.drawing.marks import fitted, step_of
-from idle_quarry.app.drawing.render_lanes import draw_stood
 from idle_quarry.app.models.jobs.renders.snapshot import PieceRow
 from idle_quarry.app.models.jobs.renders.words import row_words
 

@@ -13,11 +13,21 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.kept_lanes import KeptLanes
-from idle_quarry.app.drawing.lane_geometry import COUNT, HEAD, LANE, ItemLook, LaneRow, Scale, height_of, piece, rows_in
-from idle_quarry.app.drawing.lane_marks import draw_places
-from idle_quarry.app.drawing.render_lanes import runs_of
-from idle_quarry.app.drawing.trial_lanes import draw_count, draw_pieces
+from idle_quarry.app.drawing.lanes.kept_lanes import KeptLanes
+from idle_quarry.app.drawing.lanes.lane_geometry import (
+    COUNT,
+    HEAD,
+    LANE,
+    ItemLook,
+    LaneRow,
+    Scale,
+    height_of,
+    piece,
+    rows_in,
+)
+from idle_quarry.app.drawing.lanes.lane_marks import draw_places
+from idle_quarry.app.drawing.lanes.render_lanes import runs_of
+from idle_quarry.app.drawing.lanes.trial_lanes import draw_count, draw_pieces
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.jobs.cutting.timeline import TimelineItem, Track
 from idle_quarry.jobs.renders.status import PieceStatus

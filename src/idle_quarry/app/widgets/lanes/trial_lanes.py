@@ -17,7 +17,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QToolTip
 
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.lane_geometry import HEAD
+from idle_quarry.app.drawing.lanes.lane_geometry import HEAD
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.app.widgets.lanes.shown_lanes import ShownLanes
 from idle_quarry.jobs.cutting.at_frame import cuts_of

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.lane_geometry import COUNT, HEAD, Scale
+from idle_quarry.app.drawing.lanes.lane_geometry import COUNT, HEAD, Scale
 from idle_quarry.jobs.cutting.timeline import Timeline, TimelineItem
 
 

@@ -15,10 +15,10 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen
 
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.lane_geometry import COUNT, HEAD, THIN, ItemLook, LaneRow, Scale
-from idle_quarry.app.drawing.lane_marks import draw_mark, frames_words
+from idle_quarry.app.drawing.lanes.lane_geometry import COUNT, HEAD, THIN, ItemLook, LaneRow, Scale
+from idle_quarry.app.drawing.lanes.lane_marks import draw_mark, frames_words
+from idle_quarry.app.drawing.lanes.render_lanes import draw_stood
 from idle_quarry.app.drawing.marks import fitted, step_of
-from idle_quarry.app.drawing.render_lanes import draw_stood
 from idle_quarry.app.drawing.ribbon import draw_ribbon
 from idle_quarry.jobs.cutting.timeline import CLIP, COLOURS, PICTURE, Timeline, TimelineItem, Track
 from idle_quarry.jobs.renders.status import PieceStatus

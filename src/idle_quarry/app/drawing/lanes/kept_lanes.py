@@ -8,8 +8,8 @@ from PySide6.QtCore import QSize
 from PySide6.QtGui import QPainter, QPixmap
 
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.lane_geometry import ItemLook, LaneRow, Scale, rows_in
-from idle_quarry.app.drawing.trial_lanes import draw_lane
+from idle_quarry.app.drawing.lanes.lane_geometry import ItemLook, LaneRow, Scale, rows_in
+from idle_quarry.app.drawing.lanes.trial_lanes import draw_lane
 from idle_quarry.jobs.cutting.timeline import Timeline, TimelineItem, Track
 
 _Chosen = frozenset[int]

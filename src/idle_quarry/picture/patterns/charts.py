@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 from idle_quarry.path.steps.fit import Placement
-from idle_quarry.picture.bars import GRID, pattern
 from idle_quarry.picture.fields import low_passed
 from idle_quarry.picture.link import Conversion
+from idle_quarry.picture.patterns.bars import GRID, pattern
 from idle_quarry.picture.planes import Planes, chroma_sampled, codes_of_planes, from_rgb, planes_of_codes
 from idle_quarry.picture.recolouring import converted_planes
 from idle_quarry.signal.formats import SignalFormat

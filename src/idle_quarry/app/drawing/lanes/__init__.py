@@ -1,0 +1,1 @@
+"""Lanes of timelines, cuts, renders and files as they are painted."""

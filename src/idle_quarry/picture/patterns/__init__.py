@@ -1,0 +1,1 @@
+"""Test pictures of known values: bars, ident, charts."""
