@@ -97,15 +97,15 @@ class AppContext(QObject):
 
         Else nothing.
         """
-        kept = [self.preferences.jobs_folder, self.preferences.work_folder]
-        kept += [place.path for place in template.places if place.purpose == "work"] if template is not None else []
-        return next((name for name in kept if name and Path(name).is_dir()), "")
+        folders = [self.preferences.jobs_folder, self.preferences.work_folder]
+        folders += [place.path for place in template.places if place.purpose == "work"] if template is not None else []
+        return next((name for name in folders if name and Path(name).is_dir()), "")
 
     def clips_folder(self) -> Path:
         """Return where clips are looked for first: where they were found last, in the demo where its own lie."""
-        kept = self.preferences.clips_folder
-        if kept and Path(kept).is_dir():
-            return Path(kept)
+        folder = self.preferences.clips_folder
+        if folder and Path(folder).is_dir():
+            return Path(folder)
         return self.demo_clips() or Path.home()
 
     def demo_clips(self) -> Path | None:

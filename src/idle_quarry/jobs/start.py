@@ -123,10 +123,12 @@ def _check_place(at: Path, title: str, needed: int) -> None:
         raise JobError("not a folder", subject=str(at))
     if os.path.lexists(at / title):
         raise JobError("the folder exists", subject=str(at / title), remedy="choose another title or place")
-    taken = next((path.name for path in at.iterdir() if path.name.lower() == title.lower()), None)
-    if taken is not None:
+    same_name = next((path.name for path in at.iterdir() if path.name.lower() == title.lower()), None)
+    if same_name is not None:
         raise JobError(
-            f"a folder {taken!r} exists, which differs only in capitals", subject=str(at), remedy="choose another title"
+            f"a folder {same_name!r} exists, which differs only in capitals",
+            subject=str(at),
+            remedy="choose another title",
         )
     if not os.access(at, os.W_OK | os.X_OK):
         raise JobError("this user may not write there", subject=str(at), remedy="choose another place")

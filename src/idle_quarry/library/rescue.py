@@ -59,14 +59,14 @@ def rescued(damaged: Path, target: Path, person: str) -> RescueReport:
     known = {row["id"]: row for row in results["template"]}
     for row in sound:
         known.setdefault(row["template_id"], _made_up(row, person))
-    kept = {(row["template_id"], row["number"]) for row in sound}
+    sound_keys = {(row["template_id"], row["number"]) for row in sound}
     wanted = {row["template_id"] for row in sound}
     library = open_library(target, person)
     try:
         with library.transaction(write=True) as connection_new:
             _put(connection_new, templates, [row for ident, row in known.items() if ident in wanted])
             _put(connection_new, revisions, sound)
-            texts = [row for row in results["review"] if (row["template_id"], row["number"]) in kept]
+            texts = [row for row in results["review"] if (row["template_id"], row["number"]) in sound_keys]
             _put(connection_new, reviews, texts)
             _put(connection_new, settings, results["setting"])
             _put(connection_new, jobs, results["job"])

@@ -60,10 +60,10 @@ class _Stream:
     def taken(self, first: int, count: int) -> Samples:
         """Return samples from `first` on, silence where there are none, and let go of what lies before."""
         have = np.concatenate(self._blocks) if len(self._blocks) > 1 else self._blocks[0]
-        kept = max(0, min(len(have), first - self.first))
-        self._blocks, self.first = [have[kept:]], self.first + kept
+        passed = max(0, min(len(have), first - self.first))
+        self._blocks, self.first = [have[passed:]], self.first + passed
         result = np.zeros((count, self.channels), np.int32)
-        there = have[kept : kept + max(0, count - max(0, self.first - first))]
+        there = have[passed : passed + max(0, count - max(0, self.first - first))]
         at = max(0, self.first - first)
         result[at : at + len(there)] = there[: max(0, count - at)]
         return result

@@ -108,10 +108,10 @@ class FrameSource:
 
     def _picture(self, number: int, place: int) -> Picture | None:
         """Return a coded picture by its number; `place` is where a reader looks for it."""
-        kept = self._kept.get(number)
-        if kept is not None:
+        still = self._kept.get(number)
+        if still is not None:
             self._kept.move_to_end(number)
-            return kept
+            return still
         if self._reader is None:
             self._reader = Reader(self.clip.path, self.clip.declared, threads=self._threads).__enter__()
         if self._next is None or not self._next <= number <= self._next + _DECODED_OVER:

@@ -103,7 +103,7 @@ def cubes_of(template: Template, size: int) -> list[Cube]:
     policies |= {f"delivery:{delivery.id}": delivery.policy for delivery in template.deliveries}
     if template.monitor is not None:
         policies["monitor"] = template.monitor.policy
-    taken: set[str] = set()
+    names: set[str] = set()
     for station in stations_of(template):
         policy = policies.get(station.id)
         ends = (station.format, working) if station.kind == "source" else (working, station.format)
@@ -112,9 +112,9 @@ def cubes_of(template: Template, size: int) -> list[Cube]:
             continue
         way = "into the programme" if station.kind == "source" else "out of the programme"
         name = cleaned_name(f"{station.name} {way}", "colour")
-        while name in taken:
+        while name in names:
             name += " 2"
-        taken.add(name)
+        names.add(name)
         cubes.append(cube_of(name, *ends, policy, size))
     return cubes
 

@@ -202,8 +202,8 @@ class LinkFitting:
         """Return planes as they are kept between one conversion and the next."""
         if self.policy.precision == DEFAULT_POLICY.precision:
             return planes
-        kept = PRECISIONS[self.policy.precision]
-        return tuple(kept(plane, self.target.encoding.levels) for plane in planes)
+        rounded = PRECISIONS[self.policy.precision]
+        return tuple(rounded(plane, self.target.encoding.levels) for plane in planes)
 
     def encoded(self, fitted_planes: FittedPlanes, *, fields: bool) -> Planes:
         """Return a frame in the target's colour and sampling."""

@@ -200,10 +200,10 @@ class Conversion:
             return frames(moment)
         if self.policy.scan == "leave":
             return self._fitting.full_chroma(frames(moment // 2), fields=False)
-        kept = self._whole.get(moment)
-        if kept is not None:
+        whole = self._whole.get(moment)
+        if whole is not None:
             self._whole.move_to_end(moment)
-            return kept
+            return whole
         results = self._whole[moment] = self._deinterlaced(moment, frames)
         while len(self._whole) > _KEPT:
             self._whole.popitem(last=False)
@@ -223,14 +223,14 @@ class Conversion:
 
         Kept, since neighbours ask for them.
         """
-        kept = self._halves.get(index)
-        if kept is None:
+        halves = self._halves.get(index)
+        if halves is None:
             planes = self._fitting.full_chroma(frames(index), fields=True)
             upper, lower = (tuple(np.ascontiguousarray(plane[n::2], np.float32) for plane in planes) for n in (0, 1))
-            kept = self._halves[index] = upper, lower
+            halves = self._halves[index] = upper, lower
             while len(self._halves) > _KEPT_FIELDS:
                 self._halves.popitem(last=False)
-        return kept
+        return halves
 
     @property
     def _filters(self) -> bool:

@@ -229,12 +229,12 @@ def _read(
     while got < size and (got < 2 * _BLOCK or perf_counter() - start < most_seconds):
         progress("reading", 0.5 + 0.5 * got / size)
         try:
-            taken = os.readv(handle, [buffer])
+            count = os.readv(handle, [buffer])
         except OSError:
             return None
-        if not taken:
+        if not count:
             break
-        got += taken
+        got += count
     return got, perf_counter() - start
 
 

@@ -104,16 +104,16 @@ def _clipped(subject: tuple[Point, ...], clip: tuple[Point, ...]) -> tuple[Point
     result = list(subject)
     sign = math.copysign(1.0, _signed(clip))
     for (ax, ay), (bx, by) in zip(clip, clip[1:] + clip[:1], strict=True):
-        kept: list[Point] = []
+        points: list[Point] = []
         for (px, py), (qx, qy) in zip(result, result[1:] + result[:1], strict=True):
             p_side = sign * ((bx - ax) * (py - ay) - (by - ay) * (px - ax))
             q_side = sign * ((bx - ax) * (qy - ay) - (by - ay) * (qx - ax))
             if p_side >= 0:
-                kept.append((px, py))
+                points.append((px, py))
             if (p_side < 0) != (q_side < 0):
                 t = p_side / (p_side - q_side)
-                kept.append((px + t * (qx - px), py + t * (qy - py)))
-        result = kept
+                points.append((px + t * (qx - px), py + t * (qy - py)))
+        result = points
         if not result:
             break
     return tuple(result)

@@ -138,8 +138,8 @@ class LibraryActs:
         """Make a template the one new jobs start from, in the house or for this person, or no longer."""
 
         def work(library: FileLibrary) -> None:
-            kept = library.defaults()[1 if own else 0]
-            library.set_default(None if kept == template_id else template_id, own=own)
+            default = library.defaults()[1 if own else 0]
+            library.set_default(None if default == template_id else template_id, own=own)
 
         self.do(work, lambda _none: None)
 

@@ -30,11 +30,11 @@ def paint_strip(painter: QPainter, e: Evaluation, layout: StripLayout, selected:
         if placed.station.id in worst and worst[placed.station.id] != "note":
             draw_severity(painter, placed.frame.topRight() + QPointF(-1, 1), worst[placed.station.id], theme.px(10))
         _paint_texts(painter, placed, narrow=layout.narrow)
-    taken = -theme.px(10)
+    right = -theme.px(10)
     for kind in ("source", "working", "intermediate", "delivery"):
         frames = [p for p in layout.stations if p.station.kind == kind]
         if frames:
-            taken = _paint_head(painter, kind, frames, taken)
+            right = _paint_head(painter, kind, frames, right)
 
 
 def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], taken: int) -> int:

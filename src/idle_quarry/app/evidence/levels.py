@@ -34,8 +34,8 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     if s.link:
         text_at(p, right.left(), right.top() - 8, f"{target.bit_depth} bit {target.range}", "chalk", 12)
     first = "; ".join(step.text for step in steps) or "the codes agree: nothing is rounded"
-    kept = f"{source.levels.codes} luma codes from black to white"
-    second = f"{kept} → {target.levels.codes}" if s.link else kept
+    words = f"{source.levels.codes} luma codes from black to white"
+    second = f"{words} → {target.levels.codes}" if s.link else words
     caption(p, area, first, second + " · hatched: below black, above white; outermost codes belong to SDI")
 
 

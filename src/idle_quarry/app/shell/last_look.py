@@ -41,9 +41,9 @@ def last_look(place: str, preferences: Preferences, window: QWidget) -> QPixmap 
     """Return how the window looks where it is shown now; None where that is not known."""
     image = QImage(str(memory_folder() / _FILE))
     try:
-        kept = json.loads(image.text(_KEY))
-        file, seen = kept.pop("file"), kept.pop("stamps")
-        true = kept == _key(place, preferences, window) and seen == [list(stamp) for stamp in stamps(file)]
+        data = json.loads(image.text(_KEY))
+        file, seen = data.pop("file"), data.pop("stamps")
+        true = data == _key(place, preferences, window) and seen == [list(stamp) for stamp in stamps(file)]
     except (ValueError, KeyError, TypeError, AttributeError):
         return None
     if not true:

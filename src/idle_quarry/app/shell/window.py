@@ -113,9 +113,9 @@ class MainWindow(QMainWindow):
         desk.documents.edited.connect(self._title)
         desk.compiler.changed.connect(self._show_preparing)
         theme.changed.connect(self._dressed)
-        kept = desk.preferences.view
+        last_view = desk.preferences.view
         known = [view.name for view in VIEWS if view.name not in _LATER]
-        self.show_view(kept if kept in known else known[0])
+        self.show_view(last_view if last_view in known else known[0])
         self.setCentralWidget(body)
 
     def _dressed(self) -> None:
@@ -283,9 +283,9 @@ class MainWindow(QMainWindow):
 
     def _take_layout(self, view: QWidget) -> None:
         for split in view.findChildren(QSplitter):
-            kept = self.desk.preferences.layout_bytes(split.objectName()) if split.objectName() else b""
-            if kept:
-                split.restoreState(QByteArray(kept))
+            layout = self.desk.preferences.layout_bytes(split.objectName()) if split.objectName() else b""
+            if layout:
+                split.restoreState(QByteArray(layout))
 
     def sizeHint(self) -> QSize:
         return QSize(1280, 800)

@@ -110,8 +110,8 @@ def mixed(
             if a >= b:
                 continue
             own = round((item.begins - item.media.first) / item.media.rate * SAMPLE_RATE) + a - starts
-            taken = source.taken(own, b - a)
+            samples = source.taken(own, b - a)
             wide = source.channels >= channels > 2
             used = range(channels) if wide else (0, min(1, source.channels - 1))
-            result[a - first : b - first, : len(used)] += taken[:, list(used)].astype(np.float32) / 2**31
+            result[a - first : b - first, : len(used)] += samples[:, list(used)].astype(np.float32) / 2**31
     return result

@@ -49,11 +49,11 @@ def lay_over(timeline: Timeline, at: int, pieces: Sequence[Piece]) -> Timeline:
         cleared = cleared_between(changed.track(ident), first, first + item.length, timeline.rate, numbers)
         if item.link is not None and item.link not in links:
             links[item.link] = numbers.new()
-        taken = item.ident < 1 or item.ident in changed
+        is_used = item.ident < 1 or item.ident in changed
         laid = replace(
             item,
             at=first,
-            ident=numbers.new() if taken else item.ident,
+            ident=numbers.new() if is_used else item.ident,
             link=links.get(item.link) if item.link else None,
         )
         changed = changed.with_tracks({ident: with_items(cleared, (laid,))})

@@ -133,10 +133,10 @@ class _Voice:
             last.link_to(node)
             last = node
         form = f"sample_fmts=flt:sample_rates={SAMPLE_RATE}:channel_layouts={self._layout}"
-        kept = self._graph.add("aformat", form)
-        last.link_to(kept)
+        formatted = self._graph.add("aformat", form)
+        last.link_to(formatted)
         sink = self._graph.add("abuffersink")
-        kept.link_to(sink)
+        formatted.link_to(sink)
         self._graph.configure()
 
     def take(self, count: int) -> Samples:
@@ -147,9 +147,9 @@ class _Voice:
             self._push(self._source(self._at, more))
             fed += more
         result = np.zeros((count, self._channels), np.float32)
-        taken = self._out[:count]
-        result[: len(taken)] = taken
-        self._out = self._out[len(taken) :]
+        samples = self._out[:count]
+        result[: len(samples)] = samples
+        self._out = self._out[len(samples) :]
         return result
 
     def _push(self, samples: Samples) -> None:

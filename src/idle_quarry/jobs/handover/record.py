@@ -58,11 +58,11 @@ class VerificationRecord:
     @property
     def verdict(self) -> str:
         """The gravest verdict of what was not accepted: only what somebody is to look at can be."""
-        taken = {acceptance.check for acceptance in self.accepted}
+        accepted_checks = {acceptance.check for acceptance in self.accepted}
         return worst(
             check["verdict"]
             for check in self.document["checks"]
-            if not (check["verdict"] == LOOK and check["id"] in taken)
+            if not (check["verdict"] == LOOK and check["id"] in accepted_checks)
         )
 
 

@@ -29,12 +29,12 @@ _WIDTH, _MOST = 160, 12
 def as_html(noted: VerificationRecord) -> str:
     """Return the report as a page."""
     document = noted.document
-    taken = {acceptance.check: acceptance for acceptance in noted.accepted}
+    acceptances = {acceptance.check: acceptance for acceptance in noted.accepted}
     pictures = _pictures(noted)
     groups = []
     for verdict, title in _GROUPS.items():
         checks = [
-            {**check, "accepted": taken.get(check["id"]), "picture": pictures.get(check["id"], "")}
+            {**check, "accepted": acceptances.get(check["id"]), "picture": pictures.get(check["id"], "")}
             for check in document["checks"]
             if check["verdict"] == verdict
         ]

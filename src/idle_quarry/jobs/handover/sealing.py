@@ -84,11 +84,11 @@ def seal(path: Path, folder: Path) -> Seal:
             other.unlink()
         if not aside:
             return Seal(path.parent / LIST, "")
-        kept = path.parent / LIST / f"set aside {datetime.now():%Y-%m-%d %H.%M.%S}"
-        shutil.make_archive(str(kept), "zip", folder / LIST)
+        old_list = path.parent / LIST / f"set aside {datetime.now():%Y-%m-%d %H.%M.%S}"
+        shutil.make_archive(str(old_list), "zip", folder / LIST)
     except Exception as error:  # the library raises whatever its parsers do
         raise JobError(f"its hash list could not be written ({error})", subject=str(folder)) from error
-    remark = f"The hash list that was there is kept as {LIST}/{kept.name}.zip, and another is begun: {aside}."
+    remark = f"The hash list that was there is kept as {LIST}/{old_list.name}.zip, and another is begun: {aside}."
     return Seal(path.parent / LIST, remark)
 
 

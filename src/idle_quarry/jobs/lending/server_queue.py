@@ -138,10 +138,10 @@ class ServerQueue:
         for row in sorted(results, key=lambda row: (-row["priority"], row["id"])):
             stage = _STAGES.get(row["status"])
             if stage is not None:
-                taken = stage is TaskStage.TAKEN
+                is_taken = stage is TaskStage.TAKEN
                 text = row["text"] if stage is not TaskStage.WAITING else ""
                 states[row["lock"].split(" ")[1]] = TaskState(
-                    stage, row["machine"] if taken else "", row["done"] if taken else 0, text
+                    stage, row["machine"] if is_taken else "", row["done"] if is_taken else 0, text
                 )
         return states
 

@@ -81,11 +81,11 @@ def export_bundle(stored: Sequence[StoredTemplate], path: Path) -> None:
 
 def _write(path: Path, pages: list[tuple[str, str]]) -> None:
     buffer = io.BytesIO()
-    taken: set[str] = {_LIST}
+    names: set[str] = {_LIST}
     listed = []
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as bundle:
         for name, text in pages:
-            member = _free_member(cleaned_name(name, "template"), taken)
+            member = _free_member(cleaned_name(name, "template"), names)
             bundle.writestr(member, text)
             listed.append({"file": member, "name": name})
         head = {"kind": KIND, "format_number": FORMAT_NUMBER, "templates": listed}

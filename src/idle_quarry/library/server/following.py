@@ -49,8 +49,8 @@ class Following:
             return
         with self._library.transaction(write=True) as here:
             self._replace(here, settings, house, settings.c.key)
-            kept = {act.body["ident"] for act in waiting if act.act == "job"}
-            self._replace(here, jobs, started, jobs.c.id, keep=kept)
+            unsent = {act.body["ident"] for act in waiting if act.act == "job"}
+            self._replace(here, jobs, started, jobs.c.id, keep=unsent)
             there_already = set(here.execute(sa.select(handovers.c.id)).scalars())
             for row in handed:
                 if row["id"] not in there_already:

@@ -94,14 +94,14 @@ def hd_places(way: Transport, count: int, groups: int) -> SamplePositions:
     barred = {line - 1 for line in way.raster.switch}
     per_line = room // (HD_PACKET * groups)
     line, word, late = np.zeros(count, np.int64), np.zeros(count, np.int64), np.zeros(count, bool)
-    taken: dict[int, int] = {}
+    counts: dict[int, int] = {}
     for n in range(count):
         at = int(falls[n])
-        while at in barred or taken.get(at, 0) >= per_line:
+        while at in barred or counts.get(at, 0) >= per_line:
             at += 1
         late[n] = at > falls[n]
-        line[n], word[n] = at, way.head + taken.get(at, 0) * HD_PACKET * groups
-        taken[at] = taken.get(at, 0) + 1
+        line[n], word[n] = at, way.head + counts.get(at, 0) * HD_PACKET * groups
+        counts[at] = counts.get(at, 0) + 1
     phase = ((exact - falls) * way.samples).astype(np.int64)
     return SamplePositions(line, word, phase, late)
 

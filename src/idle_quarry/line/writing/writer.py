@@ -143,13 +143,17 @@ class LineWriter:
         once.
         """
         planes = [plane for picture in pictures for plane in picture]
-        kept = self._kept.get(number)
-        if kept is None or len(kept[0]) != len(planes) or any(a is not b for a, b in zip(kept[0], planes, strict=True)):
+        last_frame = self._kept.get(number)
+        if (
+            last_frame is None
+            or len(last_frame[0]) != len(planes)
+            or any(a is not b for a, b in zip(last_frame[0], planes, strict=True))
+        ):
             frame = blank.copy()
             lay_pictures(frame, self.format, self.way, number, pictures)
             self._kept[number] = (planes, frame)
             return frame.copy(), False
-        return kept[1].copy(), True
+        return last_frame[1].copy(), True
 
     def _lay_timecode(self, frame: Words, moment: Timecode) -> None:
         ltc, first, *second = self.way.raster.timecode
@@ -167,9 +171,9 @@ class LineWriter:
             return
         codes = np.empty((self.way.raster.lines, self.way.streams), np.uint32)
         given = (frame, self.way.sav + 4, CRC_18, codes, self._last_line[number])
-        kept = self._kept[number][1]
+        blanking = self._kept[number][1]
         if still:  # codes cover no horizontal blanking: only the lines behind those with timecode have others
-            frame[:, 6:8] = kept[:, 6:8]
+            frame[:, 6:8] = blanking[:, 6:8]
             rows = sorted(line % len(frame) for line in self.way.raster.timecode)
             for row in rows:
                 kernels.line_codes(row, row + 1, *given)
@@ -178,5 +182,5 @@ class LineWriter:
             by_lines(kernels.line_codes, len(frame), *given)
         frame[rows, 6], frame[rows, 7] = with_complement(codes[rows] & 0x1FF), with_complement(codes[rows] >> 9)
         if not still:
-            kept[:, 6:8] = frame[:, 6:8]
+            blanking[:, 6:8] = frame[:, 6:8]
         self._last_line[number] = frame[-1].copy()

@@ -159,14 +159,14 @@ def _levels(declared: DeclaredProperties, fmt: SignalFormat | None, measured: Me
     measurement = measured.levels
     if measurement is None or fmt is None or fmt.encoding.matrix == "rgb":
         return
-    taken = fmt.encoding.range
+    assumed = fmt.encoding.range
     words = "is tagged" if declared.range else "says nothing and is taken as"
-    if measurement.range is not None and measurement.range != taken:
+    if measurement.range is not None and measurement.range != assumed:
         levels = Levels(measurement.luma.bits, True)
         share = (measurement.luma.below_black + measurement.luma.above_white) * 100
         if measurement.range == "full":
             text = (
-                f"It {words} {taken} range, but {share:.1f} % of its luma codes lie outside {levels.black} to"
+                f"It {words} {assumed} range, but {share:.1f} % of its luma codes lie outside {levels.black} to"
                 f" {levels.white}, down to {measurement.luma.minimum} and up to {measurement.luma.maximum}: it is full"
                 " range. Taken as tagged, shadows and highlights would be clipped and contrast raised."
             )

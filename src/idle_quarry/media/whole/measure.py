@@ -158,7 +158,7 @@ def measure_file(
         sync = _sync(clip) if pictures.most_flashes >= _FLASHES else None
         measurement = replace(measurement, sound=sound, tones=tones if sound is not None else (), sync=sync)
     with contextlib.suppress(OSError):
-        kept = _kept_at(path, options)
-        kept.parent.mkdir(parents=True, exist_ok=True)
-        written_whole(kept, _adapter().dump_json(measurement))
+        record = _kept_at(path, options)
+        record.parent.mkdir(parents=True, exist_ok=True)
+        written_whole(record, _adapter().dump_json(measurement))
     return clip, measurement

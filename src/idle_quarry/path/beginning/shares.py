@@ -17,11 +17,11 @@ def rounded_to(total: float, parts: Sequence[float]) -> list[float]:
         return []
     whole = sum(parts)
     tenths = [10 * total * (part / whole if whole else 1 / len(parts)) for part in parts]
-    kept = [int(tenth) for tenth in tenths]
-    by_loss = sorted(range(len(parts)), key=lambda n: kept[n] - tenths[n])
-    for n in by_loss[: round(10 * total) - sum(kept)]:
-        kept[n] += 1
-    return [number / 10 for number in kept]
+    counts = [int(tenth) for tenth in tenths]
+    by_loss = sorted(range(len(parts)), key=lambda n: counts[n] - tenths[n])
+    for n in by_loss[: round(10 * total) - sum(counts)]:
+        counts[n] += 1
+    return [number / 10 for number in counts]
 
 
 def with_another(shares: Sequence[float]) -> list[float]:

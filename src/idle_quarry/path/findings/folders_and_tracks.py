@@ -65,13 +65,13 @@ def _timeline(t: Template, timeline: TimelinePlan) -> Iterator[Finding]:
         yield _rename(place, timeline.name, why, cleaned_name(timeline.name, timeline.id))
     name = timeline.name or timeline.id
     roles = [track.role for track in timeline.tracks]
-    taken = {track.id for track in timeline.tracks}
+    idents = {track.id for track in timeline.tracks}
     if not any(track.kind == "video" for track in timeline.tracks):
-        new = TrackPlan(id=slug("v1", taken), name="Picture", kind="video", role="picture")
+        new = TrackPlan(id=slug("v1", idents), name="Picture", kind="video", role="picture")
         cure = remedy("Add a picture track", (f"{place}.tracks", (new, *timeline.tracks)))
         yield Finding("stop", "no_picture_track", "structure", f"Timeline {name} has no track for pictures.", cure)
     if "dialogue" not in roles and "mix" not in roles:
-        new = TrackPlan(id=slug("dialogue", taken), name="Dialogue", kind="audio", role="dialogue", colour=_MAIN)
+        new = TrackPlan(id=slug("dialogue", idents), name="Dialogue", kind="audio", role="dialogue", colour=_MAIN)
         pictures = tuple(track for track in timeline.tracks if track.kind == "video")
         sounds = tuple(track for track in timeline.tracks if track.kind == "audio")
         cure = remedy("Add a dialogue track", (f"{place}.tracks", (*pictures, new, *sounds)))
@@ -107,7 +107,7 @@ def _canvas(t: Template, timeline: TimelinePlan, name: str) -> Iterator[Finding]
     square_width = float(working.width * working.pixel_aspect)
     scales = (timeline.width / square_width, timeline.height / working.height)
     scale = max(scales) if timeline.fit == "fill" else min(scales)
-    kept = min(1.0, timeline.width / (square_width * scale)) * min(1.0, timeline.height / (working.height * scale))
+    share = min(1.0, timeline.width / (square_width * scale)) * min(1.0, timeline.height / (working.height * scale))
     if scale > 1.001:
         height = working.height // 2 * 2
         width = round(timeline.width * height / timeline.height / 2) * 2
@@ -122,12 +122,12 @@ def _canvas(t: Template, timeline: TimelinePlan, name: str) -> Iterator[Finding]
             f"to {percent(scale, 0)}."
         )
         yield Finding("caution", "canvas_larger", "structure", text, cure, {"scale": scale})
-    if kept < 0.999 and timeline.fit == "fill":
+    if share < 0.999 and timeline.fit == "fill":
         text = (
-            f"Timeline {name}: {percent(kept, 0)} of the working picture is seen in {timeline.width} ×"
+            f"Timeline {name}: {percent(share, 0)} of the working picture is seen in {timeline.width} ×"
             f" {timeline.height}; keep what matters in the middle."
         )
-        yield Finding("note", "canvas_trims", "structure", text, None, {"kept": kept})
+        yield Finding("note", "canvas_trims", "structure", text, None, {"kept": share})
 
 
 def _folders(folders: tuple[Folder, ...], place: str, with_numbers: bool) -> Iterator[Finding]:

@@ -94,8 +94,8 @@ def _of_door(door: Door, working: SignalFormat, ranges: tuple[str, ...]) -> Iter
             encoding = replace(encoding, **cast("dict[str, Any]", COLOUR_WORDS[transfer]))
         elif same and working.encoding.primaries != "bt2020":
             encoding = replace(working.encoding, bit_depth=10, sampling="4:2:2")
-        kept = working.encoding.range if working.encoding.range in ranges else ranges[0]
-        encoding = replace(encoding, range=kept)
+        best = working.encoding.range if working.encoding.range in ranges else ranges[0]
+        encoding = replace(encoding, range=best)
         for scan in door.scans:
             order = None if scan == "progressive" else standard_field_order(raster)
             for name in door.rates:

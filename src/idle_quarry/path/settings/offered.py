@@ -50,15 +50,15 @@ _FORMATS = ("Format", "Signal sent")
 
 def _with_kept_formats(setting: Setting, house: HouseEntries) -> Setting:
     """Return a row of a whole format with those that the house keeps by a name."""
-    kept = {entry.name.lower(): entry for entry in house.of("format") if isinstance(entry, KeptFormat)}
-    if not kept:
+    formats = {entry.name.lower(): entry for entry in house.of("format") if isinstance(entry, KeptFormat)}
+    if not formats:
         return setting
 
     def parse(text: str) -> Any:
-        kept_format = kept.get(text.strip().lower())
+        kept_format = formats.get(text.strip().lower())
         return kept_format.signal if kept_format is not None else setting.parse(text)
 
-    return replace(setting, choices=(*(entry.name for entry in kept.values()), *setting.choices), parse=parse)
+    return replace(setting, choices=(*(entry.name for entry in formats.values()), *setting.choices), parse=parse)
 
 
 def _or(nothing: str, parse: Parse) -> Parse:

@@ -85,7 +85,7 @@ def sampling_step(source: Encoding, target: Encoding) -> SamplingStep | None:
         text = f"{names}: as many chroma samples in other places, half of their detail kept"
         return SamplingStep("lossy", text, *ends, 0.5)
     if after < before:
-        kept = after / before
-        text = f"{names}: {'half' if kept == 0.5 else 'a quarter'} of the chroma samples kept"
-        return SamplingStep("lossy", text, *ends, kept)
+        share = after / before
+        text = f"{names}: {'half' if share == 0.5 else 'a quarter'} of the chroma samples kept"
+        return SamplingStep("lossy", text, *ends, share)
     return SamplingStep("clean", f"{names}: chroma interpolated, none lost", *ends, 1.0)

@@ -104,10 +104,10 @@ def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, sca
         return ScanStep("lossy", text, ScanMethod.THERE_AND_BACK, field_order_changes=swaps)
     halved = before == source.rate or target.moments <= source.rate
     pictures = source.rate if halved else min(source.moments, target.moments)
-    kept = f"{rate_text(source.moments)} fields become {rate_text(pictures)} whole pictures a second ({name})"
+    words = f"{rate_text(source.moments)} fields become {rate_text(pictures)} whole pictures a second ({name})"
     if halved:
-        kept += "; every second moment is lost"
-    return ScanStep("lossy", kept, ScanMethod.DEINTERLACE, name, moments_halved=halved)
+        words += "; every second moment is lost"
+    return ScanStep("lossy", words, ScanMethod.DEINTERLACE, name, moments_halved=halved)
 
 
 def keeps_fields(source: SignalFormat, target: SignalFormat, policy: Policy) -> bool:

@@ -62,7 +62,7 @@ class ChosenTemplate(QObject):
         """Look at a template; the revision chosen before stays chosen where it is the same template."""
         same = summary is not None and self.summary is not None and summary.id == self.summary.id
         self.picked = self.picked and same
-        kept = self.number if self.picked else None
+        number = self.number if self.picked else None
         self.summary, self.second = summary, self.second if same else None
         if summary is not None:
             try:
@@ -75,7 +75,7 @@ class ChosenTemplate(QObject):
             except QuarryError as error:
                 self.door.refuse(error)
                 return
-            self.number = kept if kept is not None else opens
+            self.number = number if number is not None else opens
         self._read = None
         self.changed.emit()
 

@@ -100,13 +100,13 @@ class ManyTemplates(QObject):
 
     def views(self) -> list[tuple[str, Callable[[], object] | None]]:
         """Return what can be done with views that are kept: each shown, this one kept, one let go."""
-        kept = self.door.preferences.tables
+        tables = self.door.preferences.tables
         results: list[tuple[str, Callable[[], object] | None]] = [
-            (name, partial(self.show_view, name)) for name in kept
+            (name, partial(self.show_view, name)) for name in tables
         ]
-        results += [("", None)] if kept else []
+        results += [("", None)] if tables else []
         results.append(("Keep this table by a name…", self._ask_name))
-        results += [(f"Forget {name}", partial(self._forget_view, name)) for name in kept]
+        results += [(f"Forget {name}", partial(self._forget_view, name)) for name in tables]
         return results
 
     def _ask_name(self) -> None:
@@ -129,8 +129,8 @@ class ManyTemplates(QObject):
         What is no column any more is left out.
         """
         try:
-            kept = json.loads(self.door.preferences.tables[name])
-            typed, columns = str(kept["typed"]), [str(column) for column in kept["columns"]]
+            data = json.loads(self.door.preferences.tables[name])
+            typed, columns = str(data["typed"]), [str(column) for column in data["columns"]]
         except (KeyError, TypeError, ValueError):
             self._forget_view(name)
             self.door.say(f"The table {name} cannot be read and is forgotten.", refusal=True)

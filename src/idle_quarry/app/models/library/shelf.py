@@ -83,13 +83,13 @@ class Shelf(QObject):
 
     def find(self) -> None:
         """Find what is searched for; the chosen template stays, where it is still there."""
-        kept = self.chosen.summary.id if self.chosen.summary else self.door.preferences.template
+        ident = self.chosen.summary.id if self.chosen.summary else self.door.preferences.template
         try:
             self.rows.find(self.wanted(), self._holding)
         except QuarryError as error:
             self.door.refuse(error)
             return
-        row = self.rows.row_of(kept)
+        row = self.rows.row_of(ident)
         self.choose_row(row if row is not None else 0)
         self.found.emit()
 

@@ -20,12 +20,13 @@ def standing(document: Document) -> str:
         return f"Own shelf · revision {revision.number}"
     if document.dirty:
         return f"House shelf · a draft, begun from revision {revision.number} ({revision.state})"
-    kept = {
+    state_words = {
         "approved": "approved, read-only: an edit begins a draft",
         "in review": "in review: an edit begins a draft beside it",
         "withdrawn": "withdrawn",
     }
-    return f"House shelf · revision {revision.number} by {revision.author}, {kept.get(revision.state, revision.state)}"
+    state = state_words.get(revision.state, revision.state)
+    return f"House shelf · revision {revision.number} by {revision.author}, {state}"
 
 
 def was(value: object) -> str:

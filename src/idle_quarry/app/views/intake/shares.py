@@ -31,7 +31,7 @@ class Shares(QListWidget):
     def show_totals(self, totals: list[FormatTotal], clips: int) -> None:
         """Fill the edge anew; the chosen format stays where it is still there."""
         item = self.currentItem()
-        kept = item.data(_TOTAL).format if item is not None and item.data(_TOTAL) else ""
+        number_format = item.data(_TOTAL).format if item is not None and item.data(_TOTAL) else ""
         self.blockSignals(True)
         self.clear()
         everything = QListWidgetItem(f"All, {clips} clips")
@@ -42,11 +42,11 @@ class Shares(QListWidget):
             result.setData(_TOTAL, total)
             result.setToolTip(f"{total.format}: {counted(total.count, 'clip')}, {total.seconds:.1f} s")
             self.addItem(result)
-            if total.format == kept:
+            if total.format == number_format:
                 self.setCurrentItem(result)
         self.blockSignals(False)
         current = self.currentItem()
-        if kept and (current is None or current.data(_TOTAL) is None):
+        if number_format and (current is None or current.data(_TOTAL) is None):
             self.chosen.emit("")
 
     def _changed(self, current: QListWidgetItem | None) -> None:

@@ -196,21 +196,23 @@ class HandoverPage(QWidget):
         self.table.blockSignals(True)
         self.table.setRowCount(len(checks))
         for number, check in enumerate(checks):
-            taken = model.accepted_words(check["id"])
+            acceptance = model.accepted_words(check["id"])
             where = check["where"]
             place = (
                 (f"{where[0]['from']}" + (f"\nand {len(where) - 1} more" if len(where) > 1 else "")) if where else ""
             )
             cells = (
                 check["id"].replace("_", " "),
-                "accepted" if taken else check["verdict"],
-                check["text"] + (f"\n{taken}" if taken else ""),
+                "accepted" if acceptance else check["verdict"],
+                check["text"] + (f"\n{acceptance}" if acceptance else ""),
                 place,
             )
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(check["clause"] or "")
-                tint(item, ("sage" if taken else _ROLES[check["verdict"]]) if column == 1 else "", bold=column == 0)
+                tint(
+                    item, ("sage" if acceptance else _ROLES[check["verdict"]]) if column == 1 else "", bold=column == 0
+                )
                 self.table.setItem(number, column, item)
             if check["id"] == model.check:
                 self.table.selectRow(number)

@@ -142,8 +142,8 @@ class UnderPlayhead(QWidget):
             return
         self._shown = key
         while self._rows.count():
-            taken = self._rows.takeAt(0)
-            widget = taken.widget() if taken is not None else None
+            layout_item = self._rows.takeAt(0)
+            widget = layout_item.widget() if layout_item is not None else None
             if widget is not None:
                 widget.deleteLater()
         source = row.source if row is not None else None

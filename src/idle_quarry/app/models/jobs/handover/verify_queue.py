@@ -43,9 +43,9 @@ class VerifyQueue:
     def add(self, job: Job, paths: Sequence[Path], delivery: Delivery) -> None:
         """Have files held against a delivery, after those that wait already."""
         wanted = list(dict.fromkeys(paths))
-        kept = [row for row in self.rows if row.path not in wanted or row.state == VERIFYING]
-        there = {row.path for row in kept}
-        self.rows = (*kept, *(PendingFile(path, delivery) for path in wanted if path not in there))
+        others = [row for row in self.rows if row.path not in wanted or row.state == VERIFYING]
+        there = {row.path for row in others}
+        self.rows = (*others, *(PendingFile(path, delivery) for path in wanted if path not in there))
         self.go_on(job)
 
     def clear(self, *, unreadable: bool = False) -> None:
