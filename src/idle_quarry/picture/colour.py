@@ -80,25 +80,90 @@ def _srgb_back(light: Values) -> Values:
 
 
 def pq_to_light(signal: NDArray[Any]) -> Values:
-    """Return luminance in cd/m² (0…10 000) of a PQ signal 0…1; clipped outside."""
+    """Return the luminance of a PQ signal.
+
+    Parameters
+    ----------
+    signal
+        0…1, any shape; clipped outside.
+
+    Returns
+    -------
+    cd/m², 0…10 000, float64, of the signal's shape.
+
+    References
+    ----------
+    SMPTE ST 2084; ITU-R BT.2100, table 4 (EOTF).
+
+    >>> float(pq_to_light(np.array(1.0)))
+    10000.0
+    """
     power = np.clip(np.asarray(signal, np.float64), 0, 1) ** (1 / _M2)
     return np.asarray(10000 * (np.maximum(power - _C1, 0) / (_C2 - _C3 * power)) ** (1 / _M1))
 
 
 def light_to_pq(light: NDArray[Any]) -> Values:
-    """Return the PQ signal 0…1 of a luminance in cd/m²; clipped outside."""
+    """Return the PQ signal of a luminance.
+
+    Parameters
+    ----------
+    light
+        cd/m², any shape; clipped outside 0…10 000.
+
+    Returns
+    -------
+    0…1, float64, of the shape given.
+
+    References
+    ----------
+    SMPTE ST 2084; ITU-R BT.2100, table 4 (inverse EOTF).
+
+    >>> round(float(light_to_pq(np.array(100.0))), 4)
+    0.5081
+    """
     power = (np.clip(np.asarray(light, np.float64), 0, 10000) / 10000) ** _M1
     return np.asarray(((_C1 + _C2 * power) / (1 + _C3 * power)) ** _M2)
 
 
 def hlg_to_scene(signal: NDArray[Any]) -> Values:
-    """Return scene light 0…1 of an HLG signal 0…1 (inverse OETF); clipped below 0."""
+    """Return the scene light of an HLG signal.
+
+    Parameters
+    ----------
+    signal
+        0…1, any shape; clipped below 0.
+
+    Returns
+    -------
+    Scene light as a share of its peak, float64.
+
+    References
+    ----------
+    ITU-R BT.2100, table 5 (inverse OETF).
+
+    >>> round(float(hlg_to_scene(np.array(0.5))), 6)
+    0.083333
+    """
     e = np.maximum(np.asarray(signal, np.float64), 0)
     return np.where(e <= 0.5, e**2 / 3, (np.exp((e - _C) / _A) + _B) / 12)
 
 
 def scene_to_hlg(scene: NDArray[Any]) -> Values:
-    """Return the HLG signal of scene light 0…1 (OETF); clipped below 0."""
+    """Return the HLG signal of scene light.
+
+    Parameters
+    ----------
+    scene
+        A share of the peak, any shape; clipped below 0.
+
+    Returns
+    -------
+    0…1, float64.
+
+    References
+    ----------
+    ITU-R BT.2100, table 5 (OETF).
+    """
     e = np.maximum(np.asarray(scene, np.float64), 0)
     return np.where(e <= 1 / 12, np.sqrt(3 * e), _A * np.log(np.maximum(12 * e - _B, 1e-12)) + _C)
 
@@ -278,13 +343,33 @@ def converted(
     soften: bool = False,
     tone: str = "compress",
 ) -> Values:
-    """Return R′G′B′ (…, 3) in the colour of `target`, as displayed; `source` and `target` are (primaries, transfer).
+    """Return R′G′B′ in the colour of another display.
 
-    0 is black and 1 white (or the peak, in HDR). Between SDR transfers the display's light is kept as a share of white;
-    SDR goes into HDR with its white at 203 cd/m² (BT.2408); HDR into SDR by `tone`. What lies outside the target's
-    gamut is clipped channel by channel, or with `soften` first moved toward grey of its luminance until it fits, or
-    passed on with `clip` off. Where the transfer stays an SDR one, sub-black and super-white go through: a sample that
-    was outside 0 to 1 is clipped to the span of its own channels. Raises `KeyError` for unknown names.
+    Between SDR transfers the display's light is kept as a share of white. SDR goes into HDR with its white at 203
+    cd/m² (BT.2408), HDR into SDR by `tone`. Where the transfer stays an SDR one, sub-black and super-white go through:
+    a sample that was outside 0 to 1 is clipped to the span of its own channels.
+
+    Parameters
+    ----------
+    rgb
+        (…, 3): 0 is black, 1 is white, or the peak in HDR.
+    source, target
+        (primaries, transfer), keys of the tables of `signal`.
+    clip
+        Whether what lies outside the target's gamut is clipped channel by channel; without, it is passed on.
+    soften
+        Move it toward grey of its luminance instead, until it fits.
+    tone
+        A key of `TONES`.
+
+    Returns
+    -------
+    float64, of the shape given.
+
+    Raises
+    ------
+    KeyError
+        An unknown name.
     """
     values = np.asarray(rgb, np.float64)
     if source == target:

@@ -43,9 +43,25 @@ _ELSEWHERE = 3 / 255
 
 
 def separated(frame: NDArray[Any]) -> tuple[Picture, Picture]:
-    """Return the upper and the lower field of a frame, each (h/2, w…).
+    """Return the upper and the lower field of a frame.
 
-    Raises `NotPossible` for an odd number of lines.
+    Parameters
+    ----------
+    frame
+        (h, w, …), any dtype.
+
+    Returns
+    -------
+    Two pictures, each (h/2, w, …), float32: the even lines, then the odd.
+
+    Raises
+    ------
+    NotPossible
+        The number of lines is odd.
+
+    >>> upper, lower = separated(np.array([[1], [2], [3], [4]]))
+    >>> upper.ravel().tolist(), lower.ravel().tolist()
+    ([1.0, 3.0], [2.0, 4.0])
     """
     if frame.shape[0] % 2:
         raise NotPossible("a frame of fields has an even number of lines", subject=f"{frame.shape[0]} lines")
@@ -54,7 +70,25 @@ def separated(frame: NDArray[Any]) -> tuple[Picture, Picture]:
 
 
 def woven(upper: NDArray[Any], lower: NDArray[Any]) -> Picture:
-    """Return the frame of two fields. Raises `NotPossible` where their shapes differ."""
+    """Return the frame of two fields.
+
+    Parameters
+    ----------
+    upper, lower
+        Fields (h, w, …) of one shape.
+
+    Returns
+    -------
+    (2h, w, …), float32: the upper field has the even lines.
+
+    Raises
+    ------
+    NotPossible
+        The shapes differ.
+
+    >>> woven(np.array([[1], [3]]), np.array([[2], [4]])).ravel().tolist()
+    [1.0, 2.0, 3.0, 4.0]
+    """
     if upper.shape != lower.shape:
         raise NotPossible("fields of one frame are of one size", subject=f"{upper.shape} and {lower.shape}")
     frame = np.empty((2 * upper.shape[0], *upper.shape[1:]), np.float32)

@@ -24,9 +24,27 @@ def _alike(a: NDArray[Any], b: NDArray[Any]) -> None:
 
 
 def psnr_db(picture: NDArray[Any], truth: NDArray[Any], peak: float = 1.0) -> float:
-    """Return the peak signal-to-noise ratio in dB; `IDENTICAL_DB` where nothing differs.
+    """Return the peak signal-to-noise ratio of a picture against the truth.
 
-    Any shape; `peak` is the value of white. Raises `NotPossible` for unlike shapes.
+    Parameters
+    ----------
+    picture, truth
+        Arrays of one shape, any dtype.
+    peak
+        The value of white.
+
+    Returns
+    -------
+    Decibels; `IDENTICAL_DB` where nothing differs.
+
+    Raises
+    ------
+    NotPossible
+        The shapes differ.
+
+    >>> import numpy as np
+    >>> round(psnr_db(np.full((8, 8), 0.5), np.full((8, 8), 0.6)), 2)
+    20.0
     """
     _alike(picture, truth)
     error = float(np.mean((np.asarray(picture, np.float64) - np.asarray(truth, np.float64)) ** 2))
@@ -34,9 +52,27 @@ def psnr_db(picture: NDArray[Any], truth: NDArray[Any], peak: float = 1.0) -> fl
 
 
 def ssim(picture: NDArray[Any], truth: NDArray[Any], peak: float = 1.0) -> float:
-    """Return the mean structural similarity of two pictures (h, w), 1 where they are the same.
+    """Return the mean structural similarity of two pictures.
 
-    Raises `NotPossible` for unlike shapes or more than one channel.
+    Parameters
+    ----------
+    picture, truth
+        Arrays (h, w) of one channel, any dtype.
+    peak
+        The value of white.
+
+    Returns
+    -------
+    1 where they are the same, less the less they share.
+
+    Raises
+    ------
+    NotPossible
+        The shapes differ, or there is more than one channel.
+
+    References
+    ----------
+    Wang, Bovik, Sheikh, Simoncelli: Image Quality Assessment (IEEE Transactions on Image Processing 13, 2004).
     """
     _alike(picture, truth)
     if picture.ndim != 2:

@@ -86,9 +86,25 @@ class MotionCache:
 
 
 def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: MotionCache | None = None) -> Motion:
-    """Return the motion between two pictures (h, w), 0…1, for a picture at `phase` (0 earlier, 1 later) between them.
+    """Return the motion between two pictures.
 
-    Raises `NotPossible` for unlike shapes or a phase outside 0…1.
+    Parameters
+    ----------
+    earlier, later
+        Pictures (h, w) of one shape, 0…1, float32.
+    phase
+        Where the picture that is asked for lies between them: 0 the earlier, 1 the later.
+    kept
+        What is kept from one pair to the next.
+
+    Returns
+    -------
+    A vector for each cell of 4 × 4 samples, with how far it is doubted.
+
+    Raises
+    ------
+    NotPossible
+        The shapes differ, or the phase lies outside 0…1.
     """
     if earlier.shape != later.shape or earlier.ndim != 2:
         raise NotPossible("motion is between two pictures of one size", subject=f"{earlier.shape} and {later.shape}")

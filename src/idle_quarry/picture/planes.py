@@ -49,7 +49,19 @@ def codes_of_planes(planes: Planes, encoding: Encoding, rounding: str) -> Planes
 
 
 def to_rgb(planes: Planes, encoding: Encoding) -> Planes:
-    """Return R′, G′, B′, each (h, w), float32, of planes; chroma is interpolated to every sample where it is sited."""
+    """Return R′, G′, B′ of planes; chroma is interpolated to every sample from where it is sited.
+
+    Parameters
+    ----------
+    planes
+        Three planes, the second and third smaller by the encoding's sampling.
+    encoding
+        Matrix, sampling and siting.
+
+    Returns
+    -------
+    Three planes of the first one's size (h, w), float32.
+    """
     if encoding.matrix == "rgb":
         return planes
     full = chroma_sampled(planes, encoding.sampling, replace(encoding, sampling="4:4:4"), False)
@@ -57,9 +69,23 @@ def to_rgb(planes: Planes, encoding: Encoding) -> Planes:
 
 
 def rgb_of(planes: Planes, matrix: str) -> Planes:
-    """Return R′, G′, B′ of luma and colour differences, all (h, w), float32, by BT.601, BT.709 or BT.2020.
+    """Return R′, G′, B′ of luma and colour differences.
 
-    Raises `NotPossible` for R′G′B′, which has no matrix.
+    Parameters
+    ----------
+    planes
+        Three planes of one size (h, w): 0…1, and −0.5…0.5 twice.
+    matrix
+        BT.601's, BT.709's or BT.2020's.
+
+    Returns
+    -------
+    Three planes (h, w), float32.
+
+    Raises
+    ------
+    NotPossible
+        R′G′B′, which has no matrix.
     """
     return rematrixed(planes, matrix, "rgb")
 

@@ -44,10 +44,31 @@ def resampled(
     lines: NDArray[np.bool_] | None = None,
     columns: NDArray[np.bool_] | None = None,
 ) -> Samples:
-    """Return `picture`, shape (h, w) or (h, w, channels), on a raster of `height` × `width`, float32.
+    """Return a picture on another raster.
 
-    What the picture does not cover is `empty`; `lines` and `columns` say which it covers where that is known better.
-    Raises `NotPossible` for a picture of another number of dimensions.
+    Parameters
+    ----------
+    picture
+        (h, w) or (h, w, channels).
+    height, width
+        The raster's lines and samples.
+    fit
+        How large the picture is there, and where.
+    kernel
+        A key of `kernels.KERNELS`.
+    empty
+        The value of what the picture does not cover.
+    lines, columns
+        Which lines and columns it covers, where that is known better than by `fit`.
+
+    Returns
+    -------
+    (height, width) or (height, width, channels), float32.
+
+    Raises
+    ------
+    NotPossible
+        A picture of another number of dimensions.
     """
     if picture.ndim not in (2, 3):
         raise NotPossible("a picture has lines and samples", subject=f"{picture.ndim} dimensions")
@@ -86,11 +107,24 @@ def resampled_field(
     columns: NDArray[np.bool_] | None = None,
     out: Samples | None = None,
 ) -> Samples:
-    """Return every second line, from `parity` on, of what `resampled` makes of a whole picture (h, w), (height/2,
-    width).
+    """Return every second line of what `resampled` makes of a whole picture.
 
-    With `softened` of that picture softened down its lines, as `fields.low_passed` does. What is not covered is 0. It
-    is put into `out` where that is given.
+    Parameters
+    ----------
+    picture
+        (h, w), a whole picture.
+    height, width, fit, kernel, lines, columns
+        As for `resampled`: they say what the whole picture would be.
+    parity
+        The first line that is made: 0 for an upper field, 1 for a lower.
+    softened
+        Soften the picture down its lines first, as `fields.low_passed` does.
+    out
+        Where the field is put; without it an array is made.
+
+    Returns
+    -------
+    (height/2, width), float32. What the picture does not cover is 0.
     """
     source = np.ascontiguousarray(picture, np.float32)
     rows = ends_of(covered(source.shape[0], height, fit.scale_y, fit.offset_y) if lines is None else lines)
@@ -212,10 +246,20 @@ def resampled_fields(
 def chroma_fit(
     fit: PictureFit, steps: tuple[int, int], to_steps: tuple[int, int], siting: str, to_siting: str
 ) -> PictureFit:
-    """Return where a plane of colour differences lands when luma lands by `fit`.
+    """Return where a plane of colour differences lands when luma lands by a fit.
 
-    `steps` and `to_steps` are luma samples across and down for a chroma sample (2, 1 at 4:2:2). Sitings that an unsplit
-    direction does not have are left out of account.
+    Parameters
+    ----------
+    fit
+        Where luma lands.
+    steps, to_steps
+        Luma samples across and down for a chroma sample, before and after: (2, 1) at 4:2:2.
+    siting, to_siting
+        Where chroma is sited; of no account in a direction that is not split.
+
+    Returns
+    -------
+    The fit of the plane, in its own samples.
     """
     (dx, dy), (ex, ey) = SITINGS[siting], SITINGS[to_siting]
     scale_x, scale_y = fit.scale_x * steps[0] / to_steps[0], fit.scale_y * steps[1] / to_steps[1]

@@ -27,7 +27,23 @@ _IS_A_CODE = 1e-4
 
 
 def luma_to_values(luma: NDArray[Any], levels: Levels) -> Values:
-    """Return code values as a signal from 0 (black) to 1 (white), any shape, float64; outside values pass through."""
+    """Return luma codes as a signal.
+
+    Parameters
+    ----------
+    luma
+        Codes, any shape.
+    levels
+        The encoding's codes of black and white.
+
+    Returns
+    -------
+    0 (black) to 1 (white), float64; codes outside pass through.
+
+    References
+    ----------
+    ITU-R BT.709, item 6.10; BT.2100, table 9.
+    """
     return (np.asarray(luma, np.float64) - levels.black) / (levels.white - levels.black)
 
 
@@ -57,11 +73,29 @@ def _value_table(levels: Levels, chroma: bool, bits: int) -> NDArray[np.float32]
 
 
 def values_to_luma(values: NDArray[Any], levels: Levels, rounding: str) -> Codes:
-    """Return a signal (0 black, 1 white), shape (h, w), as code values.
+    """Return a signal as luma codes, kept off the codes that SDI reserves in narrow range.
 
-    Kept off the codes SDI reserves in narrow range.
+    Parameters
+    ----------
+    values
+        (h, w), 0 black, 1 white.
+    levels
+        The encoding's codes of black and white.
+    rounding
+        A key of `ROUNDINGS`.
 
-    `rounding` is one of `ROUNDINGS`. Raises `KeyError` for another.
+    Returns
+    -------
+    (h, w), uint16.
+
+    Raises
+    ------
+    KeyError
+        An unknown rounding.
+
+    References
+    ----------
+    ITU-R BT.709, item 6.10; BT.1120 for the codes that are reserved.
     """
     return _coded(values, levels.black, levels.white - levels.black, levels, rounding)
 

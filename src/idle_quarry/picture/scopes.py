@@ -16,10 +16,24 @@ Counts = NDArray[np.int64]
 
 
 def ycbcr_to_rgb(y: Samples, cb: Samples, cr: Samples, matrix: str) -> tuple[Samples, Samples, Samples]:
-    """Return R′, G′, B′ (0 black, 1 white) of luma (0…1) and colour differences (−0.5…0.5), float32, any one shape.
+    """Return R′, G′, B′ of luma and colour differences; values outside pass through.
 
-    Equations of BT.601, BT.709 and BT.2020 by their Kr and Kb; values outside pass through. A matrix of "rgb", which
-    has no colour differences, is taken as BT.709's.
+    Parameters
+    ----------
+    y
+        0 (black) to 1 (white), any shape.
+    cb, cr
+        −0.5 to 0.5, of the same shape.
+    matrix
+        A matrix of `signal`; "rgb", which has no colour differences, is taken as BT.709's.
+
+    Returns
+    -------
+    Three arrays of that shape, float32.
+
+    References
+    ----------
+    ITU-R BT.601, BT.709 and BT.2020 by their Kr and Kb.
     """
     _, kr, kb, _ = MATRICES[matrix]
     if kr is None or kb is None:
@@ -56,9 +70,20 @@ def field_shown(picture: NDArray[np.uint8], order: str) -> NDArray[np.uint8]:
 
 
 def waveform(luma: Samples, bits: int, columns: int = 256) -> Counts:
-    """Return how many samples of each of `columns` parts of the width have each of 256 levels, shape (256, columns).
+    """Return how often each level lies in each part of the width.
 
-    Row 0 is code 0. The picture's lines are thinned to about 270.
+    Parameters
+    ----------
+    luma
+        Codes (h, w); lines are thinned to about 270.
+    bits
+        The codes' depth.
+    columns
+        How many parts of the width are counted.
+
+    Returns
+    -------
+    (256, columns): row 0 is code 0.
     """
     height, width = luma.shape
     thin = luma[:: max(1, height // 270)]

@@ -96,9 +96,19 @@ def _steady(constant: float, fall: float) -> float:
 
 
 def phase(pair: Samples) -> float | None:
-    """Return how far two channels (n, 2) agree: 1 the same, 0 nothing in common, −1 one turned over.
+    """Return how far two channels agree.
 
-    None for silence.
+    Parameters
+    ----------
+    pair
+        (n, 2), any scale.
+
+    Returns
+    -------
+    1 the same, 0 nothing in common, −1 one turned over; None for silence.
+
+    >>> phase(np.array([[1.0, -1.0], [-0.5, 0.5]]))
+    -1.0
     """
     left, right = pair[:, 0].astype(np.float64), pair[:, 1].astype(np.float64)
     power = float(np.sqrt((left**2).sum() * (right**2).sum()))

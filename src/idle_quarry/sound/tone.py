@@ -16,10 +16,26 @@ IDENT_PAUSE_S = 0.25
 
 
 def line_up_tone(level_dbfs: float, seconds: float, sample_rate: int, layout: SoundLayout) -> NDArray[np.int32]:
-    """Return the tone as signed 32-bit samples, shape (samples, channels), in the layout's order.
+    """Return line-up tone for all channels of a layout.
 
-    The level is that of the sine's peaks against full scale, as EBU R 68 and SMPTE RP 155 count it. Every left channel
-    is interrupted, every LFE channel has its own tone, and what the layout keeps silent is silent.
+    Every left channel is interrupted, every LFE channel has its own tone, and what the layout keeps silent is silent.
+
+    Parameters
+    ----------
+    level_dbfs
+        The level of the sine's peaks against full scale.
+    seconds, sample_rate
+        How long, and at which rate.
+    layout
+        The channels in their order.
+
+    Returns
+    -------
+    Signed 32-bit samples, (samples, channels), in the layout's order.
+
+    References
+    ----------
+    EBU R 68 and SMPTE RP 155 for the level; EBU R 49 for the interruption.
     """
     count = round(seconds * sample_rate)
     time = np.arange(count) / sample_rate

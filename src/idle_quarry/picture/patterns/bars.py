@@ -273,10 +273,27 @@ def ident_box(fmt: SignalFormat, choice: str = "") -> tuple[int, int, int, int]:
 
 
 def ycbcr_codes(rgb: NDArray[np.float64], encoding: Encoding) -> Planes:
-    """Return Y′, C′B, C′R code values of R′G′B′ (h, w, 3), each uint16; chroma is (h', w') by the sampling.
+    """Return Y′, C′B, C′R code values of R′G′B′; chroma is averaged over the samples it stands for.
 
-    Chroma is averaged over the samples it stands for. Codes that SDI keeps for itself are not used.
-    Raises `ValueError` for an RGB encoding, which has no matrix.
+    Parameters
+    ----------
+    rgb
+        (h, w, 3): 0 is black, 1 is white.
+    encoding
+        Matrix, depth, range and sampling.
+
+    Returns
+    -------
+    Three planes, uint16: luma (h, w) and chroma (h', w') by the sampling. Codes that SDI keeps for itself are not used.
+
+    Raises
+    ------
+    ValueError
+        An RGB encoding, which has no matrix.
+
+    References
+    ----------
+    ITU-R BT.601, BT.709, BT.2020: quantisation of luma and colour differences.
     """
     _, kr, kb, _ = MATRICES[encoding.matrix]
     if kr is None or kb is None:
