@@ -29,7 +29,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app import views
+from idle_quarry import app
 from idle_quarry.app.appearance.theme import BRIGHTNESSES, TEXT_SIZES
 from idle_quarry.app.models.jobs.job_list import PAGES
 from idle_quarry.app.shell.window import MainWindow
@@ -98,7 +98,7 @@ class Monkey:
     def run(self, events: int) -> None:
         """Do so many things. Dialogs answer by themselves, and errors do not end it."""
         before, handler = sys.excepthook, qInstallMessageHandler(self._said)
-        for module in pkgutil.iter_modules(views.__path__, "idle_quarry.app.views."):
+        for module in pkgutil.walk_packages(app.__path__, "idle_quarry.app."):  # what a dialog is asked by
             importlib.import_module(module.name)
         kept = _answered(self)
         timer = QTimer()
@@ -154,7 +154,7 @@ class Monkey:
             if actions and self.chance.random() < 0.7:
                 action = self.chance.choice(actions)
                 self._note(f"menu {action.text()}")
-                action.trigger()
+                QTimer.singleShot(0, action.trigger)  # what it opens is closed by the next tick
         elif menu is not None:
             menu.close()
         elif isinstance(modal, QDialog):
