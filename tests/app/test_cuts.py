@@ -9,6 +9,7 @@ import shutil
 from fractions import Fraction
 from importlib.resources import files
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
@@ -45,6 +46,51 @@ def dropped(view: QWidget, path: Path) -> None:
         QPointF(5, 5), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     )
     let_drop(view, event)
+
+
+def rows_and_lanes_choose_one_another(
+    qtbot: QtBot, tmp_path: Path, page: Any, model: Any, answer: Any, by_name: Any
+) -> None:
+    """A click on the lanes goes to the row, and the other way round."""
+    number = answer.events.index(by_name["V1", "lamp scan 3"])
+    at = piece(answer.cuts.timeline, answer.events[number], page.lanes.width()).center().toPoint()
+    QTest.mouseClick(page.lanes, Qt.MouseButton.LeftButton, pos=at)
+    assert model.chosen == number and page.table.currentIndex().row() == number and "lamp scan 3.mov" in page.one.text()
+    page.table.selectRow(number + 1)
+    assert model.chosen == number + 1
+    QTest.keyClick(page.only, Qt.Key.Key_Down)
+    assert page.rows.rowCount() == sum(
+        event.status in ("missing", "offset", "found elsewhere") for event in answer.events
+    )
+    lines = [page.rows.data(page.rows.index(row, len(COLUMNS) - 1)) for row in range(page.rows.rowCount())]
+    assert any("−90\u2009000 frames from the list's" in str(text) for text in lines)
+
+    report = tmp_path / "report.csv"
+    model.report(report)
+    qtbot.waitUntil(report.exists, timeout=20000)
+    assert len(list(csv.DictReader(report.open()))) == len(answer.events)
+
+
+def is_taken_at_another_rate(qtbot: QtBot, window: Any, folder: Any, page: Any, few: Any) -> None:
+    """The list counts at another rate: it is asked how it is read."""
+    QTest.mouseClick(page.take_button, Qt.MouseButton.LeftButton)
+    assert page.ask.isVisible() and "counts at 24" in page.ask.question.text()
+    press(page.ask, "By time, cuts moved to the nearest frame")
+    output = folder / "Timelines" / "First assembly, cut elsewhere.otio"
+    qtbot.waitUntil(lambda: output.exists() and "among the job's timelines" in window.say_bar.text, timeout=20000)
+    taken = read_list(output, Fraction(25)).timeline
+    assert (taken.rate, str(taken.start)) == (Fraction(25), "10:00:00:00")
+    tape, scan, wide, *_ = taken.track(
+        "video-1" if any(t.ident == "video-1" for t in taken.tracks) else taken.tracks[0].ident
+    ).items
+    assert tape.media is not None and tape.media.path == str(few / "lamp tape 014.mpg")
+    assert [(item.at, item.length) for item in (tape, scan)] == [
+        (0, 42),
+        (42, 37),
+    ]  # 40 and 76 frames at 24 are 41.7 and 79.2 at 25
+    assert wide.begins == 6 and wide.speed == 1
+    result = window.desk.jobs.result(window.desk.jobs.chosen)
+    assert isinstance(result, Job) and not result.drift, "what was cut here is work, not drift"
 
 
 def test_a_list_from_elsewhere_is_matched_and_taken(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
@@ -85,42 +131,5 @@ def test_a_list_from_elsewhere_is_matched_and_taken(open_window: Open, qtbot: Qt
     )
     assert by_name["V1", "lamp room interview"].matters and not by_name["V2", "old lamp insert"].matters
     assert "2 min 24 s early an hour" in page.told.item(0).text()
-
-    # a click on the lanes goes to the row, and the other way round
-    number = answer.events.index(by_name["V1", "lamp scan 3"])
-    at = piece(answer.cuts.timeline, answer.events[number], page.lanes.width()).center().toPoint()
-    QTest.mouseClick(page.lanes, Qt.MouseButton.LeftButton, pos=at)
-    assert model.chosen == number and page.table.currentIndex().row() == number and "lamp scan 3.mov" in page.one.text()
-    page.table.selectRow(number + 1)
-    assert model.chosen == number + 1
-    QTest.keyClick(page.only, Qt.Key.Key_Down)
-    assert page.rows.rowCount() == sum(
-        event.status in ("missing", "offset", "found elsewhere") for event in answer.events
-    )
-    lines = [page.rows.data(page.rows.index(row, len(COLUMNS) - 1)) for row in range(page.rows.rowCount())]
-    assert any("−90\u2009000 frames from the list's" in str(text) for text in lines)
-
-    report = tmp_path / "report.csv"
-    model.report(report)
-    qtbot.waitUntil(report.exists, timeout=20000)
-    assert len(list(csv.DictReader(report.open()))) == len(answer.events)
-
-    # the list counts at another rate: it is asked how it is read
-    QTest.mouseClick(page.take_button, Qt.MouseButton.LeftButton)
-    assert page.ask.isVisible() and "counts at 24" in page.ask.question.text()
-    press(page.ask, "By time, cuts moved to the nearest frame")
-    output = folder / "Timelines" / "First assembly, cut elsewhere.otio"
-    qtbot.waitUntil(lambda: output.exists() and "among the job's timelines" in window.say_bar.text, timeout=20000)
-    taken = read_list(output, Fraction(25)).timeline
-    assert (taken.rate, str(taken.start)) == (25, "10:00:00:00")
-    tape, scan, wide, *_ = taken.track(
-        "video-1" if any(t.ident == "video-1" for t in taken.tracks) else taken.tracks[0].ident
-    ).items
-    assert tape.media is not None and tape.media.path == str(few / "lamp tape 014.mpg")
-    assert [(item.at, item.length) for item in (tape, scan)] == [
-        (0, 42),
-        (42, 37),
-    ]  # 40 and 76 frames at 24 are 41.7 and 79.2 at 25
-    assert wide.begins == 6 and wide.speed == 1
-    result = window.desk.jobs.result(window.desk.jobs.chosen)
-    assert isinstance(result, Job) and not result.drift, "what was cut here is work, not drift"
+    rows_and_lanes_choose_one_another(qtbot, tmp_path, page, model, answer, by_name)
+    is_taken_at_another_rate(qtbot, window, folder, page, few)

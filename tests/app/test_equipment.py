@@ -5,6 +5,7 @@ newer.
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PySide6.QtCore import Qt
@@ -40,6 +41,54 @@ def typed(page: EquipmentPage, place: str, text: str) -> str:
     type_into(row.editor, text)
     now = page.sheet.row(place)
     return now.follows.text() if now is not None else ""
+
+
+def template_takes_it_by_its_name(window: Any, desk: Any, page: Any) -> None:
+    """A template takes it by its name."""
+    window.show_view("Path")
+    desk.path.choose("monitor")
+    sheet = path_of(window).sheets.sheet
+    row = sheet.row("monitor.monitor")
+    assert row is not None and "Bay 9" in row.setting.choices
+    row.type("Bay 9")
+    assert desk.document is not None
+    assert [entry.name for entry in desk.document.template.house] == ["Bay 9"]
+    assert "1080i25: shown" in " ".join(
+        picture_of(page.model.entry or monitors()["suite-sdr"], 400, words("1080i25"), "It").said
+    )
+
+
+def template_is_told_that_it_is_newer(desk: Any, page: Any) -> None:
+    """And is told that it is newer, with what would be otherwise."""
+    bay = page.model.entry
+    assert isinstance(bay, Monitor)
+    put(desk.library, type(bay).model_validate({**bay.model_dump(), "peak_cd_m2": 300.0}), "house", "")
+    desk.shelves_changed.emit()
+    [finding] = [item for item in desk.document.evaluation.findings if item.code == "entry_newer"]
+    assert "peak cd m2 nothing → 300" in finding.text and finding.remedy is not None
+    desk.path.cure(finding)
+    assert desk.document.template.house[0].id != bay.id
+    assert not [item for item in desk.document.evaluation.findings if item.code == "entry_newer"]
+    desk.undo()
+    assert desk.document.template.house == (bay,)
+
+
+def two_people_decide(window: Any, desk: Any, page: Any, uid: Any) -> None:
+    """Two people."""
+    desk.equipment.choose(uid)
+    window.show_view("Library")
+    press(page, "Send to review")
+    assert "in review" in page.about.text() and not page.approve_button.isVisible()  # not by who wrote it
+    desk.change_person("Odo")
+    press(page, "Approve")
+    assert "approved" in page.about.text()
+    press(page, "Put aside")
+    assert uid not in [item.ident for item in page.model.rows]
+    page.model.look_for(shelf="Put aside")
+    page.model.choose(uid)
+    press(page, "Put back on the shelf")
+    page.model.look_for(shelf="All shelves")
+    assert uid in [item.ident for item in page.model.rows]
 
 
 def test_a_monitor_is_copied_changed_and_taken_and_then_is_newer(open_window: Open, qtbot: QtBot) -> None:
@@ -78,45 +127,9 @@ def test_a_monitor_is_copied_changed_and_taken_and_then_is_newer(open_window: Op
     press(page, "Save draft")
     answer(page.ask, "only what we use")
     assert "revision 2" in page.about.text() and "only what we use" in page.history.item(0).text()
-    # a template takes it by its name
-    window.show_view("Path")
-    desk.path.choose("monitor")
-    sheet = path_of(window).sheets.sheet
-    row = sheet.row("monitor.monitor")
-    assert row is not None and "Bay 9" in row.setting.choices
-    row.type("Bay 9")
-    assert desk.document is not None
-    assert [entry.name for entry in desk.document.template.house] == ["Bay 9"]
-    assert "1080i25: shown" in " ".join(
-        picture_of(page.model.entry or monitors()["suite-sdr"], 400, words("1080i25"), "It").said
-    )
-    # and is told that it is newer, with what would be otherwise
-    bay = page.model.entry
-    assert isinstance(bay, Monitor)
-    put(desk.library, type(bay).model_validate({**bay.model_dump(), "peak_cd_m2": 300.0}), "house", "")
-    desk.shelves_changed.emit()
-    [finding] = [item for item in desk.document.evaluation.findings if item.code == "entry_newer"]
-    assert "peak cd m2 nothing → 300" in finding.text and finding.remedy is not None
-    desk.path.cure(finding)
-    assert desk.document.template.house[0].id != bay.id
-    assert not [item for item in desk.document.evaluation.findings if item.code == "entry_newer"]
-    desk.undo()
-    assert desk.document.template.house == (bay,)
-    # two people
-    desk.equipment.choose(uid)
-    window.show_view("Library")
-    press(page, "Send to review")
-    assert "in review" in page.about.text() and not page.approve_button.isVisible()  # not by who wrote it
-    desk.change_person("Odo")
-    press(page, "Approve")
-    assert "approved" in page.about.text()
-    press(page, "Put aside")
-    assert uid not in [item.ident for item in page.model.rows]
-    page.model.look_for(shelf="Put aside")
-    page.model.choose(uid)
-    press(page, "Put back on the shelf")
-    page.model.look_for(shelf="All shelves")
-    assert uid in [item.ident for item in page.model.rows]
+    template_takes_it_by_its_name(window, desk, page)
+    template_is_told_that_it_is_newer(desk, page)
+    two_people_decide(window, desk, page, uid)
 
 
 def test_each_kind_is_begun_exported_and_read_from_a_screen(open_window: Open, tmp_path: Path) -> None:

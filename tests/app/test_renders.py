@@ -11,12 +11,14 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from pytest import MonkeyPatch
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, press
 from tests.app.test_cuts import a_job
 from tests.jobs.test_renders import SCAN, TAPE, black, shot
 
 from idle_quarry.app.drawing.lanes.render_lanes import runs_of
+from idle_quarry.app.models.jobs.jobs import Jobs
 from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.renders.snapshot import PieceRow, RendersSnapshot
 from idle_quarry.app.models.jobs.renders.words import (
@@ -29,6 +31,7 @@ from idle_quarry.app.models.jobs.renders.words import (
 )
 from idle_quarry.app.models.jobs.trial.renders import NOT_RENDERED
 from idle_quarry.app.models.jobs.trial.sides import LOWER
+from idle_quarry.app.views.jobs.renders_page import RendersPage
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in
@@ -49,33 +52,10 @@ def states(model: Renders) -> list[str]:
     return [row.stood.state for row in model.seen.rows] if model.seen is not None else []
 
 
-def test_a_programme_is_rendered_played_and_cleared(
-    open_window: Open, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+def asks_where_renders_go(
+    qtbot: QtBot, monkeypatch: MonkeyPatch, cache: Path, model: Renders, page: RendersPage
 ) -> None:
-    window = open_window()
-    folder, cache = a_job(window, tmp_path), tmp_path / "cache"
-    cache.mkdir()
-    write_material(folder, taken_in((), [TAPE, SCAN]))
-    path = timelines_in(folder)[0]
-    result = read_timeline(path, Fraction(25))
-    track = next(item.ident for item in result.tracks if item.kind == "picture")
-    for ident, clip in enumerate((TAPE, SCAN, TAPE)):
-        result = edits.add(result, [(track, shot(clip, 0, 0, 5, 3 * ident))])
-    keep(path, result)
-    window.desk.jobs.reload()
-    window.show_view("Jobs")
-    view = window.view("Jobs")
-    assert isinstance(view, JobsView)
-    jobs, model, page = window.desk.jobs, window.desk.jobs.renders, view.renders
-    jobs.trial.player.speaker = SpeakerStandIn
-    jobs.choose(jobs.records[0].id)
-    QTest.mouseClick(view.tabs.buttons["Renders"], Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: bool(states(model)), timeout=60000)
-    assert states(model) == [PieceState.MISSED] * 3 and "which is not there" in page.where.text()
-    assert page.cost.text().startswith("To render: 3 pieces, 1 s of programme, ") and "at a guess" in page.cost.text()
-    assert page.rows.rowCount() == 3 and page.rows.index(1, 3).data() == SCAN.name
-
-    # where they shall go is asked, and what was wanted is done when that is answered
+    """Where they shall go is asked, and what was wanted is done when that is answered."""
     monkeypatch.setattr(
         "idle_quarry.app.views.jobs.renders_page.QFileDialog.getExistingDirectory", lambda *_rest: str(cache)
     )
@@ -93,7 +73,9 @@ def test_a_programme_is_rendered_played_and_cleared(
     QTest.keyClick(page.lanes, Qt.Key.Key_Right)
     assert [row.stood.piece.first for row in page.chosen()] == [5]
 
-    # Trial shows what is rendered, and plays it: the very pictures of its file
+
+def trial_plays_what_is_rendered(qtbot: QtBot, view: JobsView, jobs: Jobs) -> None:
+    """Trial shows what is rendered, and plays it: the very pictures of its file."""
     QTest.mouseClick(view.tabs.buttons["Trial"], Qt.MouseButton.LeftButton)
     trial = jobs.trial
     qtbot.waitUntil(lambda: trial.opened[LOWER] is not None, timeout=60000)
@@ -129,7 +111,9 @@ def test_a_programme_is_rendered_played_and_cleared(
     trial.find()
     assert trial.playhead.frame == 0
 
-    # what nothing shows any more is told and removed; undone, its piece is missed
+
+def unseen_is_removed(qtbot: QtBot, view: JobsView, model: Renders, page: RendersPage) -> None:
+    """What nothing shows any more is told and removed; undone, its piece is missed."""
     QTest.mouseClick(view.tabs.buttons["Renders"], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "1 piece that no timeline shows" in page.stale.text(), timeout=20000)
     QTest.mouseClick(page.stale_button, Qt.MouseButton.LeftButton)
@@ -139,7 +123,9 @@ def test_a_programme_is_rendered_played_and_cleared(
     QTest.mouseClick(page.remove_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: states(model) == [PieceState.MISSED, PieceState.RENDERED, PieceState.MISSED], timeout=20000)
 
-    # paused it waits, and can be given up
+
+def paused_and_given_up(qtbot: QtBot, path: Path, model: Renders, page: RendersPage) -> None:
+    """Paused it waits, and can be given up."""
     model.render_slowest()
     model.pause(True)
     qtbot.waitUntil(lambda: model.seen is not None and model.seen.paused and model.seen.waiting > 0, timeout=20000)
@@ -149,6 +135,37 @@ def test_a_programme_is_rendered_played_and_cleared(
     model.pause(False)
     model.render_from(path.stem, 12)
     qtbot.waitUntil(lambda: states(model) == [PieceState.RENDERED] * 3, timeout=120000)
+
+
+def test_a_programme_is_rendered_played_and_cleared(
+    open_window: Open, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = open_window()
+    folder, cache = a_job(window, tmp_path), tmp_path / "cache"
+    cache.mkdir()
+    write_material(folder, taken_in((), [TAPE, SCAN]))
+    path = timelines_in(folder)[0]
+    result = read_timeline(path, Fraction(25))
+    track = next(item.ident for item in result.tracks if item.kind == "picture")
+    for ident, clip in enumerate((TAPE, SCAN, TAPE)):
+        result = edits.add(result, [(track, shot(clip, 0, 0, 5, 3 * ident))])
+    keep(path, result)
+    window.desk.jobs.reload()
+    window.show_view("Jobs")
+    view = window.view("Jobs")
+    assert isinstance(view, JobsView)
+    jobs, model, page = window.desk.jobs, window.desk.jobs.renders, view.renders
+    jobs.trial.player.speaker = SpeakerStandIn
+    jobs.choose(jobs.records[0].id)
+    QTest.mouseClick(view.tabs.buttons["Renders"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bool(states(model)), timeout=60000)
+    assert states(model) == [PieceState.MISSED] * 3 and "which is not there" in page.where.text()
+    assert page.cost.text().startswith("To render: 3 pieces, 1 s of programme, ") and "at a guess" in page.cost.text()
+    assert page.rows.rowCount() == 3 and page.rows.index(1, 3).data() == SCAN.name
+    asks_where_renders_go(qtbot, monkeypatch, cache, model, page)
+    trial_plays_what_is_rendered(qtbot, view, jobs)
+    unseen_is_removed(qtbot, view, model, page)
+    paused_and_given_up(qtbot, path, model, page)
 
 
 def test_how_renders_stand_is_said(tmp_path: Path) -> None:

@@ -36,6 +36,7 @@ from tests.conftest import demo_template
 
 from idle_quarry import recovery
 from idle_quarry.app.appearance.theme import BRIGHTNESSES, SCHEMES, theme
+from idle_quarry.app.documents.document import Document
 from idle_quarry.app.documents.drafts import Drafts
 from idle_quarry.app.drawing.strip_layout import lay_out
 from idle_quarry.app.models.help.about import About
@@ -64,6 +65,7 @@ from idle_quarry.app.views.library.review import ReviewPage
 from idle_quarry.app.views.library.standard_set import StandardSetPage
 from idle_quarry.app.views.library.view import LibraryView
 from idle_quarry.app.views.line_up.record import RecordPage
+from idle_quarry.app.views.path.view import PathView
 from idle_quarry.app.views.registry import VIEWS
 from idle_quarry.demo import make_clips
 from idle_quarry.errors import QuarryError
@@ -107,30 +109,8 @@ def codes(window: MainWindow) -> list[str]:
     return [f.code for f in window.desk.document.evaluation.findings]
 
 
-def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
-    window = open_window()
-    # a clip is dropped on the window
-    mime = QMimeData()
-    mime.setUrls(
-        [QUrl.fromLocalFile(str(CLIPS / "train platform.mxf")), QUrl.fromLocalFile(str(CLIPS / "stone roaming 1.mov"))]
-    )
-    drop = QDropEvent(
-        QPointF(400, 400), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    )
-    let_drop(window, drop)
-    intake = window.view("Intake")
-    assert isinstance(intake, IntakeView)
-    qtbot.waitUntil(lambda: len(intake.model.rows.rows) == 2, timeout=15000)
-    row = next(i for i in range(2) if intake.model.filtered.index(i, 0).data() == "train platform.mxf")
-    intake.table.selectRow(row)
-    assert intake.model.row is not None and intake.start_button.isEnabled()
-    [(text, begin)] = intake.model.uses.beginnings()
-    assert "1080i25 (50 fields/s)" in text
-    begin()
-    document = window.desk.document
-    assert document is not None and window.shown == "Path"
-    assert document.evaluation.worst_grade == "clean" and document.evaluation.count("stop") == 0
-    # it is broken on purpose: another rate, and a monitor that stays black
+def broken_and_mended(window: MainWindow, document: Document) -> PathView:
+    """It is broken on purpose: another rate, and a monitor that stays black."""
     path = path_of(window)
     window.desk.path.choose("working")
     rate = path.sheets.sheet.row("working.format.rate")
@@ -152,7 +132,13 @@ def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -
     assert "monitor_black" in codes(window)
     window.desk.redo()
     assert "monitor_black" not in codes(window)
-    # it is saved with a note, and a job is started from it
+    return path
+
+
+def saved_and_started(
+    qtbot: QtBot, tmp_path: Path, window: MainWindow, row: int, document: Document, path: PathView
+) -> None:
+    """It is saved with a note, and a job is started from it."""
     window.desk.path.ask_save()
     QTest.keyClicks(path.ask.line, "from the platform clip")
     QTest.keyClick(path.ask.line, Qt.Key.Key_Return)
@@ -199,6 +185,33 @@ def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -
     qtbot.waitUntil(
         lambda: any(row.path.name == "no clip.mov" and row.refusal for row in looking.model.rows.rows), timeout=20000
     )
+
+
+def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    window = open_window()
+    # a clip is dropped on the window
+    mime = QMimeData()
+    mime.setUrls(
+        [QUrl.fromLocalFile(str(CLIPS / "train platform.mxf")), QUrl.fromLocalFile(str(CLIPS / "stone roaming 1.mov"))]
+    )
+    drop = QDropEvent(
+        QPointF(400, 400), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    let_drop(window, drop)
+    intake = window.view("Intake")
+    assert isinstance(intake, IntakeView)
+    qtbot.waitUntil(lambda: len(intake.model.rows.rows) == 2, timeout=15000)
+    row = next(i for i in range(2) if intake.model.filtered.index(i, 0).data() == "train platform.mxf")
+    intake.table.selectRow(row)
+    assert intake.model.row is not None and intake.start_button.isEnabled()
+    [(text, begin)] = intake.model.uses.beginnings()
+    assert "1080i25 (50 fields/s)" in text
+    begin()
+    document = window.desk.document
+    assert document is not None and window.shown == "Path"
+    assert document.evaluation.worst_grade == "clean" and document.evaluation.count("stop") == 0
+    path = broken_and_mended(window, document)
+    saved_and_started(qtbot, tmp_path, window, row, document, path)
 
 
 def test_the_strip_is_drawn_to_scale_and_is_the_map(open_window: Open, qtbot: QtBot) -> None:
@@ -651,13 +664,16 @@ def test_what_a_killed_program_left_is_offered_to_be_cleared(
     qtbot.waitUntil(lambda: not note.part.exists() and "Cleared" in window.say_bar.text, timeout=20000)
 
 
+def test_every_view_has_its_section_of_the_guide() -> None:
+    for view in VIEWS:
+        assert not view.guide or any(view.guide in section.title for section in sections()), view.name
+
+
 def test_the_guide_the_menu_and_paper(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
     """F1 opens the guide where one is.
 
     What was opened lately is found first; Alt shows a menu; what is shown is printed.
     """
-    for view in VIEWS:
-        assert not view.guide or any(view.guide in section.title for section in sections()), view.name
     window = open_window()
     window.desk.shelf.show_table()
     assert window._guide_section() == "Many at once", "a page has a section of its own"

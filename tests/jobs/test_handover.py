@@ -12,6 +12,7 @@ import sys
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -92,33 +93,8 @@ def deliver(*arguments: str) -> int:
     return run(["deliver", *arguments], lambda _place: 0)
 
 
-def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
-    library: FileLibrary, tmp_path: Path, capsys: pytest.CaptureFixture[str]
-) -> None:
-    job = a_job(
-        library,
-        tmp_path,
-        Edit("deliveries.sd-50.programme", SHORT.id),
-        Edit("deliveries.sd-50.file_name", "{title} {timeline} v{version}"),
-        Edit("deliveries.sd-50.sound_bits", 16),
-    )
-    out = tmp_path / "out"
-    out.mkdir()
-    ident = next(summary.id for summary in library.summaries())
-    library.record_job("Episode 4", job, library.stored(ident))
-    status = deliver(str(job), "--delivery", "sd-50", "--to", str(out), "--json", "--library", str(library.place))
-    text = json.loads(capsys.readouterr().out)
-    failed = [(check["id"], check["text"]) for check in text["checks"] if check["verdict"] == "fails"]
-    assert status == 0 and not failed, failed
-    noted = [(element.file, element.sha256, element.revision) for element in library.handovers_from(ident)]
-    accepted = text["verdict"] == "look"  # then a person looks first
-    assert noted == ([] if accepted else [(Path(text["file"]).name, text["sha256"], 1)])
-    path = Path(text["file"])
-    assert path.parent == out and re.fullmatch(r"Episode 4 Programme v1\.\w+", path.name)
-    assert [check["id"] for check in text["checks"]] == list(IDS) and not list(out.glob(".*"))
-    assert text["frames"] == 25 * (2 + 1 + 5 + 1 + 2 + 1) + 80
-
-    # FFmpeg's own programs agree: declarations, timecode, and the loudness of the programme
+def others_read_what_it_says(path: Path) -> Any:
+    """FFmpeg's own programs agree: declarations, timecode, and the loudness of the programme."""
     shown = subprocess.run(
         ["ffprobe", "-v", "error", "-of", "json", "-show_streams", "-show_format", str(path)],
         check=True,
@@ -176,7 +152,11 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     ).stderr
     measured = float(re.findall(r"I:\s+(-?[\d.]+) LUFS", loud)[-1])
     assert measured == pytest.approx(-23.0, abs=0.7)
-    # and the list's own verifier
+    return picture
+
+
+def its_list_verifies(out: Path, text: Any, path: Path, picture: Any) -> None:
+    """And the list's own verifier."""
     sealed = subprocess.run(
         [sys.executable, "-m", "ascmhl.cli.ascmhl_debug", "verify", str(out)], capture_output=True, text=True
     )
@@ -211,6 +191,35 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
         ).returncode
         != 0
     )
+
+
+def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
+    library: FileLibrary, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    job = a_job(
+        library,
+        tmp_path,
+        Edit("deliveries.sd-50.programme", SHORT.id),
+        Edit("deliveries.sd-50.file_name", "{title} {timeline} v{version}"),
+        Edit("deliveries.sd-50.sound_bits", 16),
+    )
+    out = tmp_path / "out"
+    out.mkdir()
+    ident = next(summary.id for summary in library.summaries())
+    library.record_job("Episode 4", job, library.stored(ident))
+    status = deliver(str(job), "--delivery", "sd-50", "--to", str(out), "--json", "--library", str(library.place))
+    text = json.loads(capsys.readouterr().out)
+    failed = [(check["id"], check["text"]) for check in text["checks"] if check["verdict"] == "fails"]
+    assert status == 0 and not failed, failed
+    noted = [(element.file, element.sha256, element.revision) for element in library.handovers_from(ident)]
+    accepted = text["verdict"] == "look"  # then a person looks first
+    assert noted == ([] if accepted else [(Path(text["file"]).name, text["sha256"], 1)])
+    path = Path(text["file"])
+    assert path.parent == out and re.fullmatch(r"Episode 4 Programme v1\.\w+", path.name)
+    assert [check["id"] for check in text["checks"]] == list(IDS) and not list(out.glob(".*"))
+    assert text["frames"] == 25 * (2 + 1 + 5 + 1 + 2 + 1) + 80
+    picture = others_read_what_it_says(path)
+    its_list_verifies(out, text, path, picture)
 
 
 def test_what_fails_its_own_spec_is_not_handed_over_and_what_is_stopped_leaves_nothing(

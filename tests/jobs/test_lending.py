@@ -100,74 +100,8 @@ def test_a_place_is_proved_before_its_paths_mean_anything(tmp_path: Path) -> Non
         queue_name("k", [{"place": f"{n:08}", "root": "/"} for n in range(20)])
 
 
-def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path: Path) -> None:
-    with psycopg.connect(server.url("keeper", house)) as raw:
-        of = f"'{SCHEMA}'::regnamespace"
-        tables = raw.execute(
-            "SELECT c.relname, a.grantee::regrole::text, a.privilege_type FROM pg_class c, aclexplode(c.relacl) a "
-            f"WHERE c.relnamespace = {of} AND a.grantee <> c.relowner AND c.relkind <> 'S'"
-        ).fetchall()
-        columns = raw.execute(
-            "SELECT c.relname, a.grantee::regrole::text, a.privilege_type, t.attname FROM pg_class c "
-            f"JOIN pg_attribute t ON t.attrelid = c.oid, aclexplode(t.attacl) a WHERE c.relnamespace = {of}"
-        ).fetchall()
-        functions = raw.execute(
-            "SELECT p.proname, p.prosecdef, array(SELECT a.grantee::regrole::text FROM aclexplode(p.proacl) a "
-            f"WHERE a.grantee <> p.proowner) FROM pg_proc p WHERE p.pronamespace = {of}"
-        ).fetchall()
-    stated = {(name, group, what) for name, group, what in GRANTED if "(" not in what}
-    assert set(tables) == stated
-    by_column = {
-        (name, group, what.split()[0], column)
-        for name, group, what in GRANTED
-        if "(" in what
-        for column in what.split("(")[1].rstrip(")").split(", ")
-    }
-    assert set(columns) == by_column
-    called = {**dict.fromkeys(TAKING, "quarry_reader"), **dict.fromkeys(ADDING, "quarry_editor")}
-    for name, definer, callers in functions:
-        assert definer == (name in AS_OWNER) and callers == ([called[name]] if name in called else []), name
-
-    _share, store, wanted = shared(tmp_path)
-    runa, wren = TaskServer(server.url("Runa", house)), TaskServer(server.url("Wren", house))
-    assert runa.may_add and not wren.may_add
-    assert opened(server.url("Wren", house)) == (
-        None,
-        "the server lets editors ask other machines for help, and this person reads",
-    )
-    ServerQueue(runa, "k", "Lamp", store).put(wanted[:2])
-    for act in (
-        lambda: ServerQueue(wren, "k", "Lamp", store).put(wanted[2:3]),
-        lambda: wren.rows("UPDATE procrastinate_jobs SET args = '{}' RETURNING 1"),
-        lambda: wren.rows("UPDATE procrastinate_jobs SET task_name = 'x' RETURNING 1"),
-        lambda: wren.rows("DELETE FROM procrastinate_jobs RETURNING 1"),
-        lambda: wren.rows("INSERT INTO told (job, machine) SELECT id, 'x' FROM procrastinate_jobs RETURNING 1"),
-        lambda: wren.rows("UPDATE told SET result = '{}' RETURNING 1"),
-        lambda: wren.rows("UPDATE procrastinate_jobs SET status = 'doing', worker_id = NULL RETURNING 1"),
-        lambda: wren.rows("UPDATE procrastinate_jobs SET scheduled_at = now() RETURNING 1"),
-        lambda: wren.rows("UPDATE procrastinate_workers SET last_heartbeat = now() RETURNING 1"),
-        lambda: wren.rows(
-            "INSERT INTO procrastinate_events (job_id, type) SELECT id, 'failed' FROM procrastinate_jobs RETURNING 1"
-        ),
-        lambda: wren.rows("SELECT procrastinate_finish_job_v1(id, 'succeeded', false) FROM procrastinate_jobs"),
-        lambda: wren.rows("SELECT procrastinate_cancel_job_v1(id, true, true) FROM procrastinate_jobs"),
-        lambda: wren.rows("SELECT procrastinate_retry_job_v2(id, now(), 9, 'x', 'x') FROM procrastinate_jobs"),
-        lambda: wren.rows("SELECT procrastinate_fetch_job_v2(NULL, NULL)"),
-        lambda: wren.rows("SELECT quarry_mine(1, 1)"),
-        lambda: runa.rows("UPDATE procrastinate_jobs SET args = '{}' RETURNING 1"),
-        lambda: runa.rows("UPDATE procrastinate_jobs SET status = 'succeeded' RETURNING 1"),
-        lambda: runa.rows("INSERT INTO told (job, machine) SELECT id, 'x' FROM procrastinate_jobs RETURNING 1"),
-    ):
-        with pytest.raises(LibraryError, match="does not allow"):
-            act()
-    assert wren.left == 2 and not runa.rows("SELECT 1 FROM told")
-    with pytest.raises(LibraryError, match="no task that can be added"):
-        runa.rows(
-            "INSERT INTO procrastinate_jobs (queue_name, task_name, status) VALUES ('k x', 'piece', 'doing')"
-            " RETURNING 1"
-        )
-
-    # a task is its worker's, and a worker its person's: nobody tells, ends, keeps alive or takes in another's name
+def tasks_are_their_workers(server: PrivateServer, house: str, runa: TaskServer, wren: TaskServer) -> None:
+    """A task is its worker's, and a worker its person's: nobody tells, ends, keeps alive or takes in another's name."""
     ada = TaskServer(server.url("Ivo", house))
     its = wren.rows("SELECT worker_id FROM procrastinate_register_worker_v1()")[0]["worker_id"]
     task = wren.rows("SELECT id FROM quarry_take(NULL, %(worker)s)", worker=its)[0]["id"]
@@ -206,6 +140,77 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
     wren.close()
 
 
+def test_rights_to_tasks_are_those_that_are_stated(server: PrivateServer, house: str) -> None:
+    with psycopg.connect(server.url("keeper", house)) as raw:
+        of = f"'{SCHEMA}'::regnamespace"
+        tables = raw.execute(
+            "SELECT c.relname, a.grantee::regrole::text, a.privilege_type FROM pg_class c, aclexplode(c.relacl) a "
+            f"WHERE c.relnamespace = {of} AND a.grantee <> c.relowner AND c.relkind <> 'S'"
+        ).fetchall()
+        columns = raw.execute(
+            "SELECT c.relname, a.grantee::regrole::text, a.privilege_type, t.attname FROM pg_class c "
+            f"JOIN pg_attribute t ON t.attrelid = c.oid, aclexplode(t.attacl) a WHERE c.relnamespace = {of}"
+        ).fetchall()
+        functions = raw.execute(
+            "SELECT p.proname, p.prosecdef, array(SELECT a.grantee::regrole::text FROM aclexplode(p.proacl) a "
+            f"WHERE a.grantee <> p.proowner) FROM pg_proc p WHERE p.pronamespace = {of}"
+        ).fetchall()
+    stated = {(name, group, what) for name, group, what in GRANTED if "(" not in what}
+    assert set(tables) == stated
+    by_column = {
+        (name, group, what.split()[0], column)
+        for name, group, what in GRANTED
+        if "(" in what
+        for column in what.split("(")[1].rstrip(")").split(", ")
+    }
+    assert set(columns) == by_column
+    called = {**dict.fromkeys(TAKING, "quarry_reader"), **dict.fromkeys(ADDING, "quarry_editor")}
+    for name, definer, callers in functions:
+        assert definer == (name in AS_OWNER) and callers == ([called[name]] if name in called else []), name
+
+
+def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path: Path) -> None:
+    _share, store, wanted = shared(tmp_path)
+    runa, wren = TaskServer(server.url("Runa", house)), TaskServer(server.url("Wren", house))
+    assert runa.may_add and not wren.may_add
+    assert opened(server.url("Wren", house)) == (
+        None,
+        "the server lets editors ask other machines for help, and this person reads",
+    )
+    ServerQueue(runa, "k", "Lamp", store).put(wanted[:2])
+    for act in (
+        lambda: ServerQueue(wren, "k", "Lamp", store).put(wanted[2:3]),
+        lambda: wren.rows("UPDATE procrastinate_jobs SET args = '{}' RETURNING 1"),
+        lambda: wren.rows("UPDATE procrastinate_jobs SET task_name = 'x' RETURNING 1"),
+        lambda: wren.rows("DELETE FROM procrastinate_jobs RETURNING 1"),
+        lambda: wren.rows("INSERT INTO told (job, machine) SELECT id, 'x' FROM procrastinate_jobs RETURNING 1"),
+        lambda: wren.rows("UPDATE told SET result = '{}' RETURNING 1"),
+        lambda: wren.rows("UPDATE procrastinate_jobs SET status = 'doing', worker_id = NULL RETURNING 1"),
+        lambda: wren.rows("UPDATE procrastinate_jobs SET scheduled_at = now() RETURNING 1"),
+        lambda: wren.rows("UPDATE procrastinate_workers SET last_heartbeat = now() RETURNING 1"),
+        lambda: wren.rows(
+            "INSERT INTO procrastinate_events (job_id, type) SELECT id, 'failed' FROM procrastinate_jobs RETURNING 1"
+        ),
+        lambda: wren.rows("SELECT procrastinate_finish_job_v1(id, 'succeeded', false) FROM procrastinate_jobs"),
+        lambda: wren.rows("SELECT procrastinate_cancel_job_v1(id, true, true) FROM procrastinate_jobs"),
+        lambda: wren.rows("SELECT procrastinate_retry_job_v2(id, now(), 9, 'x', 'x') FROM procrastinate_jobs"),
+        lambda: wren.rows("SELECT procrastinate_fetch_job_v2(NULL, NULL)"),
+        lambda: wren.rows("SELECT quarry_mine(1, 1)"),
+        lambda: runa.rows("UPDATE procrastinate_jobs SET args = '{}' RETURNING 1"),
+        lambda: runa.rows("UPDATE procrastinate_jobs SET status = 'succeeded' RETURNING 1"),
+        lambda: runa.rows("INSERT INTO told (job, machine) SELECT id, 'x' FROM procrastinate_jobs RETURNING 1"),
+    ):
+        with pytest.raises(LibraryError, match="does not allow"):
+            act()
+    assert wren.left == 2 and not runa.rows("SELECT 1 FROM told")
+    with pytest.raises(LibraryError, match="no task that can be added"):
+        runa.rows(
+            "INSERT INTO procrastinate_jobs (queue_name, task_name, status) VALUES ('k x', 'piece', 'doing')"
+            " RETURNING 1"
+        )
+    tasks_are_their_workers(server, house, runa, wren)
+
+
 def impatient(server: PrivateServer, house: str) -> None:
     """Have the server hold a machine for dead that was silent for 2.5 s: its keeper can, and nobody else."""
     with psycopg.connect(server.url("keeper", house)) as raw:
@@ -220,6 +225,23 @@ def waited(ready: object, seconds: float = 120.0) -> None:
     while not ready():  # type: ignore[operator]
         assert time.monotonic() < end
         time.sleep(0.05)
+
+
+def what_cannot_be_done_says_why(
+    store: RenderStore, wanted: list[Recipe], runa: TaskServer, queue: ServerQueue, machines: list[Crew]
+) -> None:
+    """What is not wanted any more stops, what cannot be done says why, and a place that is gone is left alone."""
+    Path(wanted[0].shown.path).write_bytes(b"another film")  # type: ignore[union-attr]
+    store.remove(store.all())
+    queue.put(wanted[:1])
+    waited(lambda: queue.states().get(wanted[0].identity, TaskState()).stage == "failed")
+    assert "is another file now" in queue.states()[wanted[0].identity].text
+    (store.folder.parent / PROOF).rename(store.folder.parent / "gone")
+    queue.drop()
+    assert not queue.states()
+    for item in machines:
+        item.stop()
+    runa.close()
 
 
 def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks(
@@ -270,19 +292,7 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
         for one, other in zip(decoded(kept.path), decoded(tmp_path / "again.mov"), strict=True):
             assert all(np.array_equal(a, b) for a, b in zip(one, other, strict=True))
     assert list(queue.paces()) == [wanted[0].plan] and queue.paces()[wanted[0].plan] > 0
-
-    # what is not wanted any more stops, what cannot be done says why, and a place that is gone is left alone
-    Path(wanted[0].shown.path).write_bytes(b"another film")  # type: ignore[union-attr]
-    store.remove(store.all())
-    queue.put(wanted[:1])
-    waited(lambda: queue.states().get(wanted[0].identity, TaskState()).stage == "failed")
-    assert "is another file now" in queue.states()[wanted[0].identity].text
-    (store.folder.parent / PROOF).rename(store.folder.parent / "gone")
-    queue.drop()
-    assert not queue.states()
-    for item in machines:
-        item.stop()
-    runa.close()
+    what_cannot_be_done_says_why(store, wanted, runa, queue, machines)
 
 
 def test_a_job_s_other_work_goes_to_the_house_as_well(

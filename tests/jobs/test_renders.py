@@ -19,6 +19,7 @@ from dataclasses import replace
 from fractions import Fraction
 from itertools import count, islice
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -42,6 +43,7 @@ from idle_quarry.jobs.renders.queue import FileQueue, TaskStage, TaskState
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
 from idle_quarry.jobs.renders.render_folder import answer, settled
 from idle_quarry.jobs.renders.status import (
+    Programme,
     cost_of,
     programmes_of,
     shown_by_none,
@@ -430,6 +432,46 @@ def a_job(library: FileLibrary, tmp_path: Path) -> Path:
     return folder
 
 
+def another_clip_is_told(
+    tmp_path: Path,
+    folder: Path,
+    rendered: Any,
+    status: int,
+    text: list[dict[str, object]],
+    store: RenderStore,
+    stock: dict[str, Stock],
+    programmes: list[Programme],
+    queue: FileQueue,
+) -> None:
+    """A clip that is another now is told, and not rendered."""
+    path = timelines_in(folder)[0]
+    result = read_timeline(path, Fraction(25))
+    changed = edits.slip(result, next(iter(result.items))[1].ident, 5)
+    keep(path, changed)
+    programmes = programmes_of(check_job(folder), stock)
+    assert [stood(element, store, {}).state for element in programmes[0].pieces] == [
+        PieceState.MISSED,
+        PieceState.RENDERED,
+        PieceState.RENDERED,
+        PieceState.RENDERED,
+    ]
+    missed = wanted_of(programmes, store)
+    assert shown_by_none(programmes, store) == [] and len(missed) == 1
+    cost = cost_of(missed, queue.paces())
+    assert cost.pieces == 1 and cost.programme_s == Fraction(6, 25) and not cost.guessed and cost.seconds > 0
+    assert shown_first(programmes[0], 12)[0] == programmes[0].pieces[2].recipe
+    material = read_material(folder)
+    write_material(folder, [replace(element, content="another") for element in material])
+    status, text = rendered()
+    assert (
+        status == 1 and {element["state"] for element in text} == {"failed"} and "changed since" in str(text[0]["text"])
+    )
+    with pytest.raises(NotPossible, match="another file now"):
+        assert missed[0].shown is not None
+        render(replace(missed[0], shown=replace(missed[0].shown, content="x")), tmp_path / "x.mxf")
+    assert rendered("--timeline", "Nowhere")[0] == 2
+
+
 def test_a_job_is_rendered_by_its_workers(
     library: FileLibrary, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
@@ -477,34 +519,7 @@ def test_a_job_is_rendered_by_its_workers(
     )
     same = anew(job, edited(job.template, Edit("note", "quieter")))
     assert (same.stays, same.cost.pieces, anew_words(same)) == (3, 0, "")
-
-    # a clip that is another now is told, and not rendered
-    path = timelines_in(folder)[0]
-    result = read_timeline(path, Fraction(25))
-    changed = edits.slip(result, next(iter(result.items))[1].ident, 5)
-    keep(path, changed)
-    programmes = programmes_of(check_job(folder), stock)
-    assert [stood(element, store, {}).state for element in programmes[0].pieces] == [
-        PieceState.MISSED,
-        PieceState.RENDERED,
-        PieceState.RENDERED,
-        PieceState.RENDERED,
-    ]
-    missed = wanted_of(programmes, store)
-    assert shown_by_none(programmes, store) == [] and len(missed) == 1
-    cost = cost_of(missed, queue.paces())
-    assert cost.pieces == 1 and cost.programme_s == Fraction(6, 25) and not cost.guessed and cost.seconds > 0
-    assert shown_first(programmes[0], 12)[0] == programmes[0].pieces[2].recipe
-    material = read_material(folder)
-    write_material(folder, [replace(element, content="another") for element in material])
-    status, text = rendered()
-    assert (
-        status == 1 and {element["state"] for element in text} == {"failed"} and "changed since" in str(text[0]["text"])
-    )
-    with pytest.raises(NotPossible, match="another file now"):
-        assert missed[0].shown is not None
-        render(replace(missed[0], shown=replace(missed[0].shown, content="x")), tmp_path / "x.mxf")
-    assert rendered("--timeline", "Nowhere")[0] == 2
+    another_clip_is_told(tmp_path, folder, rendered, status, text, store, stock, programmes, queue)
 
 
 def test_a_shifted_picture_is_moved_by_whole_samples_and_black_beside_it() -> None:

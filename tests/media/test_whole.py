@@ -215,19 +215,22 @@ def test_levels_gamut_and_what_stands_still_are_those_that_were_drawn() -> None:
     ]
 
 
+#: A clock: its hand moves once a second.
+TICKS = [
+    part
+    for n in range(30)
+    for part in (
+        PicturePart(STILL, 1600 + 25 * n, 1624 + 25 * n, 0.0),
+        PicturePart(MOVING, 1624 + 25 * n, 1625 + 25 * n, 0.05),
+    )
+]
+
+
 def test_what_lies_in_a_file_is_told_by_what_it_shows() -> None:
-    ticks = [
-        part
-        for n in range(30)
-        for part in (
-            PicturePart(STILL, 1600 + 25 * n, 1624 + 25 * n, 0.0),
-            PicturePart(MOVING, 1624 + 25 * n, 1625 + 25 * n, 0.05),
-        )
-    ]
     parts = [
         PicturePart(BARS, 0, 1500),
         PicturePart(BLACK, 1500, 1600),
-        *ticks,
+        *TICKS,
         PicturePart(BLACK, 2350, 2425),
         PicturePart(MOVING, 2425, 5000, 0.6),
     ]
