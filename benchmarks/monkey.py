@@ -205,12 +205,12 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
             f" {kept:.0f} MB at rest, {most:.0f} under way",
             flush=True,
         )
+        if kept > base + _MOST_KEPT_MB:
+            print(f"  {kept - base:.0f} MB are kept{'' if desk.workers.idle else ' (not at rest)'}:")
+            print("\n".join(f"    {line}" for line in _holders()), flush=True)
     missed = [name for name in (*(view.name for view in VIEWS), *PAGES) if not monkey.reached[name]]
     if missed:
         print(f"  never in front: {', '.join(missed)}")
-    if kept > base + _MOST_KEPT_MB:
-        print(f"  {kept - base:.0f} MB are kept; arrays and pictures of more than a megabyte:")
-        print("\n".join(f"    {line}" for line in _holders()))
     failed = bool(monkey.failures or missed or monkey.most_windows > 2 or kept > base + _MOST_KEPT_MB)
     desk.close()
     if server is not None:

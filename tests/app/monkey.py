@@ -154,7 +154,7 @@ class Monkey:
             if actions and self.chance.random() < 0.7:
                 action = self.chance.choice(actions)
                 self._note(f"menu {action.text()}")
-                QTimer.singleShot(0, action.trigger)  # what it opens is closed by the next tick
+                QTimer.singleShot(0, action, action.trigger)  # what it opens is closed by the next tick
         elif menu is not None:
             menu.close()
         elif isinstance(modal, QDialog):
