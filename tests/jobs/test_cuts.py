@@ -17,25 +17,29 @@ from typing import Any
 import opentimelineio as otio
 import pytest
 from hypothesis import given, settings
+from hypothesis import strategies as st
 from tests.jobs.test_cutting import programmes
 
 from idle_quarry.demo import make_clips
 from idle_quarry.demo.templates import house_shelf
 from idle_quarry.errors import MediaError, NotPossible, NotUnderstood, QuarryError
-from idle_quarry.jobs.conform.edl import read_edl
+from idle_quarry.jobs.conform.edl import EdlList, read_edl
+from idle_quarry.jobs.conform.edl_writing import write_edl
 from idle_quarry.jobs.conform.frame import frame_findings
 from idle_quarry.jobs.conform.lists import CutList, read_list
 from idle_quarry.jobs.conform.matching import matched
 from idle_quarry.jobs.conform.material import ClipOnDisk, clips_in
 from idle_quarry.jobs.conform.report import as_html, conformed
 from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
-from idle_quarry.jobs.conform.writing import write_edl, write_list
+from idle_quarry.jobs.conform.writing import write_list
 from idle_quarry.jobs.cutting.otio_values import from_otio
 from idle_quarry.jobs.cutting.otio_writing import to_otio
 from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Media, Timeline, TimelineItem, Track
+from idle_quarry.path.template import Template
 from idle_quarry.signal.timecode import Timecode
 
 SAMPLES = Path(sys.prefix) / "samples"
+NTSC = Fraction(30000, 1001)
 ENDINGS = (".edl", ".aaf", ".otio")
 
 
@@ -190,11 +194,6 @@ def test_a_list_is_counted_to_the_frame_and_written_back() -> None:
     ("name", "data", "words"),
     [
         ("a.edl", b"TITLE: X\n001  A V C 01:00:00:00 01:00:01:00 01:00:00:00 01:00:01:61\n", "line 2"),
-        (
-            "a.edl",
-            b"TITLE: X\nFCM: DROP FRAME\n001 A V C 01:01:00;00 01:01:01;00 01:01:00;02 01:01:01;02\n",
-            "drop-frame skips",
-        ),
         ("a.edl", b"nothing of the kind", "no events"),
         ("a.edl", b"001 A V C 01:00\n", "eight fields"),
         ("a.csv", b"name,in\nx,1\n", "no column for out"),
@@ -222,6 +221,10 @@ def clip(
     name: str, first: int, frames: int, tape: str | None = None, rate: Fraction = Fraction(25), folder: str = "/m"
 ) -> ClipOnDisk:
     return ClipOnDisk(Path(folder) / f"{name}.mov", tape, rate, first, frames)
+
+
+def lamp_room() -> Template:
+    return next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
 
 
 def listed(*lines: str) -> Timeline:
@@ -281,7 +284,7 @@ def test_a_clip_at_another_rate_begins_where_the_list_begins() -> None:
         "* FROM CLIP NAME: x",
     ]
     film = read_edl("\n".join(["TITLE: X", *lines]), Fraction(24)).timeline
-    template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
+    template = lamp_room()
     events = matched(film, [clip("x", 5000, 275)])
     assert [(event.status, event.offset) for event in events] == [
         ("offset", 4750),
@@ -293,7 +296,7 @@ def test_a_clip_at_another_rate_begins_where_the_list_begins() -> None:
 
 
 def test_the_frame_of_a_list_is_held_against_the_template(tmp_path: Path) -> None:
-    template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
+    template = lamp_room()
     thirty = CutList(tmp_path, "edl", read_edl(LIST, Fraction(25)).timeline, Fraction(30000, 1001), True, True)
     rate, *_ = frame_findings(thirty, template)
     # 107 892 frames an hour at 29.97 last 4315.68 s at 25: 11 min 56 s more (and 0.3 for the dropped)
@@ -312,7 +315,7 @@ def test_the_frame_of_a_list_is_held_against_the_template(tmp_path: Path) -> Non
 
 
 def test_a_list_is_taken_frame_for_frame_or_by_time() -> None:
-    template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
+    template = lamp_room()
     lines = [
         "001 A V C 00:00:00:00 00:00:01:00 00:00:00:00 00:00:01:00",
         "* FROM CLIP NAME: x",
@@ -462,7 +465,7 @@ def test_a_list_without_a_rate_is_counted_at_the_least_that_has_its_numbers(monk
         text = f"TITLE: X\n001 A V C 00:00:00:00 00:00:01:00 00:00:00:{last} 00:00:01:{last}\n"
         assert read_edl(text, Fraction(otherwise)).timeline.rate == rate, last
     event = "{:03} A V C 00:00:00:00 00:00:01:00 00:00:0{}:00 00:00:0{}:00"
-    monkeypatch.setattr("idle_quarry.jobs.conform.edl._MOST_EVENTS", 3)
+    monkeypatch.setattr("idle_quarry.jobs.conform.edl_events._MOST_EVENTS", 3)
     lines = [event.format(n, n, n + 1) for n in range(4)]
     assert len(listed(*lines[:3]).track("V").items) == 3
     with pytest.raises(NotUnderstood, match="more than 3 events"):
@@ -485,3 +488,184 @@ def test_what_lies_below_is_cut_where_the_later_event_begins_and_files_name_thei
         ("gulls.mov", 25, 25),
         ("mast", 50, 50),
     ]
+
+
+# -- counts at 29.97 and 59.94 ---------------------------------------------------------------------------------------
+
+
+def events_of(*lines: str, otherwise: Fraction = NTSC, drop: bool | None = None) -> tuple[EdlList, list[Any]]:
+    """A list and what it says of each event: record and source as timecodes, and the speed."""
+    read = read_edl("\n".join(["TITLE: X", *lines]), otherwise, drop)
+    said = [
+        (
+            str(read.timeline.timecode(item.at)),
+            str(item.media.timecode(item.begins)) if item.media is not None else "",
+            item.speed,
+        )
+        for item in read.timeline.tracks[0].items
+    ]
+    return read, said
+
+
+def test_each_event_keeps_the_count_of_its_source() -> None:
+    """FCM governs what follows it, a mark its own time; one drop-frame tape makes nothing else drop."""
+    event = "{:03} TAPE{} V C 10:05:10{}00 10:05:11{}00 01:00:{:02}{}00 01:00:{:02}{}00".format
+    by_fcm, said = events_of(
+        "FCM: NON-DROP FRAME",
+        event(1, 1, ":", ":", 0, ":", 1, ":"),
+        "FCM: DROP FRAME",
+        event(2, 2, ":", ":", 1, ":", 2, ":"),
+        "FCM: NON-DROP FRAME",
+        event(3, 3, ":", ":", 2, ":", 3, ":"),
+    )
+    assert [source for _, source, _ in said] == ["10:05:10:00", "10:05:10;00", "10:05:10:00"]
+    assert [record for record, _, _ in said] == ["01:00:00:00", "01:00:01:00", "01:00:02:00"] and by_fcm.drop is False
+    first, second, _ = by_fcm.timeline.tracks[0].items
+    assert [int(item.begins) for item in (first, second)] == [
+        1_089_300,
+        1_089_300 - 2 * (605 - 60),
+    ]  # 54 of 605 minutes drop nothing
+    by_mark, said = events_of(
+        "FCM: DROP FRAME", event(1, 1, ":", ":", 0, ";", 1, ";"), event(2, 2, ";", ";", 1, ";", 2, ";")
+    )
+    assert [(record[8], source[8]) for record, source, _ in said] == [(";", ":"), (";", ";")] and by_mark.drop is True
+    unsaid, said = events_of(event(1, 1, ":", ":", 0, ":", 1, ":"))
+    assert unsaid.drop is None and said[0][0] == "01:00:00:00"
+    assert events_of(event(1, 1, ":", ":", 0, ":", 1, ":"), drop=True)[1][0][0] == "01:00:00;00"
+
+
+def test_what_a_count_skips_is_a_remark_on_its_event() -> None:
+    read, said = events_of("FCM: DROP FRAME", "007 T V C 01:01:00:00 01:01:02:02 01:00:59:28 01:01:02:00")
+    assert said == [("01:00:59;28", "01:01:00;02", 1)]
+    assert [line for line in read.lost if "event 007, line 3: 01:01:00:00 is a number that drop-frame skips" in line]
+
+
+def test_a_speed_is_of_its_reel_also_in_a_dissolve() -> None:
+    lines = (
+        "001 ONE V C 01:00:00:00 01:00:01:00 01:00:00:00 01:00:02:00",
+        "002 ONE V C 01:00:01:00 01:00:01:00 01:00:02:00 01:00:02:00",
+        "002 TWO V D 010 02:00:00:00 02:00:04:00 01:00:02:00 01:00:04:00",
+        "M2 TWO 060.0 02:00:00:00",
+        "M2 ONE 015.0 01:00:01:00",
+        "M2 THREE 001.0 01:00:00:00",
+        "003 TWO NONE C 02:00:00:00 02:00:01:00 01:00:04:00 01:00:05:00",
+        "004 TWO V C 02:00:00:00 02:00:01:00 01:00:05:00 01:00:06:00",
+        "M2 TWO 029.9 02:00:00:00",
+    )
+    read, said = events_of("FCM: NON-DROP FRAME", *lines)
+    assert [speed for _, _, speed in said] == [Fraction(1, 2), 2, 1]
+    assert any("'THREE', which no event has" in line for line in read.lost)
+    assert any("event 003, line 9: its channel is NONE" in line for line in read.lost)
+    assert [track.name for track in read.timeline.tracks] == ["V"]
+    film = events_of(
+        "001 A V C 01:00:00:00 01:00:01:00 01:00:00:00 01:00:01:00",
+        "M2 A 023.9 01:00:00:00",
+        otherwise=Fraction(24000, 1001),
+    )[1]
+    assert film[0][2] == 1
+
+
+def test_a_list_past_midnight_keeps_its_order_and_every_event() -> None:
+    read, said = events_of(
+        "FCM: NON-DROP FRAME",
+        "001 A V C 23:59:59:00 00:00:01:00 23:59:58:00 00:00:00:00",
+        "002 A V C 00:00:01:00 00:00:03:00 00:00:00:00 00:00:02:00",
+        "* LOC: 00:00:01:00 RED there",
+        otherwise=Fraction(25),
+    )
+    items = read.timeline.tracks[0].items
+    assert [(item.at, item.length) for item in items] == [(0, 50), (50, 50)] and not read.lost
+    assert [record for record, _, _ in said] == ["23:59:58:00", "00:00:00:00"] and items[1].markers[0].at == 25
+
+
+def test_a_tape_is_found_by_its_numbers_in_its_own_count() -> None:
+    """10:05:10:00 of a tape that drops no numbers is frame 1 089 300."""
+    line = "001 TAPE1 V C 10:05:10:00 10:05:12:00 01:00:00:00 01:00:02:00"
+    tape = ClipOnDisk(Path("/m/x.mov"), "TAPE1", NTSC, 1_089_300, 90)
+    for fcm, drops in (("NON-DROP", False), ("DROP", False), ("NON-DROP", True), ("DROP", True)):
+        timeline = events_of(f"FCM: {fcm} FRAME", line)[0].timeline
+        first = Timecode.from_text(f"10:05:10{';' if drops else ':'}00", NTSC).frames
+        [event] = matched(timeline, [replace(tape, first=first, drop=drops)])
+        assert event.status == "found" and ("found by its numbers" in event.text) == ((fcm == "DROP") != drops), fcm
+        [item] = taken(timeline, [event], lamp_room()).tracks[0].items
+        assert item.media is not None and item.begins == first and item.media.drop is drops
+    [event] = matched(events_of("FCM: NON-DROP FRAME", line)[0].timeline, [replace(tape, first=1_089_200, frames=300)])
+    assert event.clip is not None and event.offset == 0
+    [event] = matched(events_of("FCM: DROP FRAME", line)[0].timeline, [replace(tape, first=1_088_210, frames=60)])
+    assert event.status == "missing", "frames of the same number lie elsewhere"
+
+
+COUNTS = [
+    (Fraction(rate), drop)
+    for rate, drops in (
+        (Fraction(24000, 1001), (False,)),
+        (24, (False,)),
+        (25, (False,)),
+        (NTSC, (False, True)),
+        (30, (False,)),
+        (50, (False,)),
+        (2 * NTSC, (False, True)),
+    )
+    for drop in drops
+]
+
+
+@st.composite
+def cut_tracks(draw: st.DrawFn) -> Timeline:
+    """A track of pictures at any count, each item of a source of its own count, at any of some speeds."""
+    rate, drop = draw(st.sampled_from(COUNTS))
+    items, at = [], 0
+    for number in range(draw(st.integers(1, 5))):
+        source, drops = draw(st.sampled_from(COUNTS))
+        length = draw(st.integers(1, 400))
+        media = Media(f"clip {number}", source, None, f"TAPE{number}", 0, None, drops)
+        begins = Fraction(draw(st.integers(0, 2_000_000)))
+        speed = draw(st.sampled_from([Fraction(1), Fraction(1, 2), Fraction(2), Fraction(0)]))
+        items.append(TimelineItem(number + 1, f"clip {number}", at, length, media=media, begins=begins, speed=speed))
+        at += length + draw(st.sampled_from([0, 0, 7]))
+    start = Timecode(draw(st.integers(0, 2_500_000)), rate, drop)
+    return Timeline("Any", rate, start, (Track("V", "V", PICTURE, tuple(items)),))
+
+
+@settings(max_examples=150, deadline=None)
+@given(cut_tracks())
+def test_a_list_that_is_written_says_what_the_timeline_says(timeline: Timeline) -> None:
+    """Each number as OpenTimelineIO counts it, in the timeline's count and in each source's own."""
+    track, remarks = timeline.tracks[0], list[str]()
+    lines = write_edl(timeline, track, remarks).splitlines()
+    assert lines[1] == f"FCM: {'DROP FRAME' if timeline.start.drop else 'NON-DROP FRAME'}"
+    rows = [line.split() for line in lines if line[:1].isdigit()]
+    assert len(rows) == len(track.items)
+
+    def number(frames: int, rate: Fraction, drop: bool) -> str:
+        """Past midnight numbers begin again; of 59.94 pictures the library drops none (ST 12-1 drops four)."""
+        day = round(rate) * 86400 - (2592 if drop else 0)
+        time = otio.opentime.RationalTime(frames % day, float(rate))
+        return str(otio.opentime.to_timecode(time, float(rate), drop))
+
+    for row, item in zip(rows, track.items, strict=True):
+        if timeline.rate != 2 * NTSC or not timeline.start.drop:
+            begin = timeline.start.frames + item.at
+            assert row[6:8] == [
+                number(frame, timeline.rate, timeline.start.drop) for frame in (begin, begin + item.length)
+            ]
+        media, most = item.media, round(timeline.rate)
+        assert media is not None
+        told = round(media.rate) <= most and (not media.drop or timeline.rate in (NTSC, 2 * NTSC))
+        if told and not (media.rate == 2 * NTSC and media.drop):
+            assert row[4] == number(int(item.begins), media.rate, media.drop)
+        speeds = [line.split()[2] for line in lines if line.startswith(f"M2   {media.tape}")]
+        if item.speed != 1 and told:
+            assert speeds == [f"{float(item.speed * round(media.rate)):05.1f}"]
+
+
+def test_speeds_are_rounded_to_a_tenth_and_that_is_told() -> None:
+    media = Media("x", Fraction(24000, 1001), None, "A", 0, None)
+    item = TimelineItem(1, "x", 0, 40, media=media, speed=Fraction(1, 2))
+    slow = Timeline("X", media.rate, Timecode(0, media.rate), (Track("V", "V", PICTURE, (item,)),))
+    assert "M2   A              012.0" in write_edl(slow, slow.tracks[0])
+    odd, remarks = replace(item, speed=Fraction(111, 1000)), list[str]()
+    text = write_edl(
+        slow.with_tracks({"V": Track("V", "V", PICTURE, (odd,))}), Track("V", "V", PICTURE, (odd,)), remarks
+    )
+    assert "002.7" in text and "11.100% is written as 002.7" in remarks[0]

@@ -14,6 +14,7 @@ from idle_quarry.cli.output import Output, table
     argument("file", metavar="FILE", help="OpenTimelineIO, CMX 3600, AAF, or a table of clips (CSV)"),
     argument("--template", required=True, metavar="NAME"),
     argument("--media", action="append", default=[], metavar="FOLDER", help="where clips are looked for"),
+    argument("--count", choices=("drop", "non-drop"), help="how a list counts that does not say it"),
     argument("--report", metavar="FILE", help="also write the report: .pdf, .html, .csv or .json"),
 )
 def cuts_read(options: Options, out: Output) -> int:
@@ -27,7 +28,8 @@ def cuts_read(options: Options, out: Output) -> int:
 
     with opened(options) as library:
         template = stored_of(library, options.template).template
-    cuts = read_list(Path(options.file), template.working.format.rate)
+    drop = options.count == "drop" if options.count else None
+    cuts = read_list(Path(options.file), template.working.format.rate, drop)
     clips, trouble = clips_in([Path(folder) for folder in options.media])
     report = conformed(cuts, template, clips)
     if options.report:

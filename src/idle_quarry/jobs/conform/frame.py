@@ -63,6 +63,14 @@ def _rate(cuts: CutList, template: Template) -> Iterator[Finding]:
                 "list",
                 f"The list says no rate; it is read as counted at {rate_text(wanted)}.",
             )
+    if cuts.count_unsaid:
+        yield Finding(
+            "caution",
+            "list-count-unsaid",
+            "list",
+            "The list does not say whether it drops numbers, and is read as if it did not: at"
+            f" {rate_text(counted)} the same number is another frame in the other count, by up to 3.6 s an hour.",
+        )
     if cuts.drop is not None and counted == wanted and is_pulled(wanted) and cuts.drop != template.timecode.drop:
         says = ("drop-frame", "without dropping") if cuts.drop else ("without dropping", "drop-frame")
         yield Finding(

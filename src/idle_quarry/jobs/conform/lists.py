@@ -40,10 +40,15 @@ class CutList:
     start: bool  #: whether it says where it starts
     lost: tuple[str, ...] = ()
 
+    @property
+    def count_unsaid(self) -> bool:
+        """Whether it can be counted in two ways and does not say in which."""
+        return self.kind == "edl" and self.drop is None and can_drop(self.timeline.rate)
 
-def read_list(path: Path, otherwise: Fraction) -> CutList:
+
+def read_list(path: Path, otherwise: Fraction, drop: bool | None = None) -> CutList:
     """Return the list in a file; where it says no rate it is counted at `otherwise`, or the least that its numbers
-    can be of.
+    can be of, and `drop` is whether it drops numbers where it does not say that (CMX 3600).
 
     Raises `MediaError` where the file cannot be read, and `NotUnderstood` where it is no list, naming the line where
     there are lines.
@@ -64,7 +69,7 @@ def read_list(path: Path, otherwise: Fraction) -> CutList:
         raise MediaError(f"cannot be read ({error.strerror})", subject=str(path)) from error
     try:
         if kind == "edl":
-            read = read_edl(_text(data), otherwise)
+            read = read_edl(_text(data), otherwise, drop)
             return CutList(path, kind, read.timeline, read.rate, read.drop, True, read.lost)
         if kind == "table":
             return CutList(path, kind, read_table(_text(data), otherwise), None, None, False)

@@ -17,10 +17,22 @@ from fractions import Fraction
 from pathlib import Path, PurePosixPath, PureWindowsPath
 from urllib.parse import unquote, urlparse
 
-from idle_quarry.jobs.conform.edl import CMX_TAPE
+from idle_quarry.errors import NotPossible
+from idle_quarry.jobs.conform.edl_events import CMX_TAPE
 from idle_quarry.jobs.conform.material import ClipOnDisk
-from idle_quarry.jobs.cutting.timeline import CLIP, NESTED, NO_MEDIA, PICTURE, SOUND, Timeline, TimelineItem, Track
+from idle_quarry.jobs.cutting.timeline import (
+    CLIP,
+    NESTED,
+    NO_MEDIA,
+    PICTURE,
+    SOUND,
+    Media,
+    Timeline,
+    TimelineItem,
+    Track,
+)
 from idle_quarry.signal.rates import rate_text
+from idle_quarry.signal.timecode import start_timecode
 
 FOUND, OFFSET, ELSEWHERE, MISSING, NOT_NEEDED = "found", "offset", "found elsewhere", "missing", "no media needed"
 
@@ -83,18 +95,21 @@ def _event(track: Track, item: TimelineItem, timeline: Timeline, index: ClipInde
     first, last = _shown(item, timeline.rate)
     there = index.paths.get(_local(media.path)) if media.path else None
     if there is not None:
-        if _holds(there, first, last, media.rate):
-            return Event(track, item, FOUND, True, f"{there.path.name}, where the list says", there, 0)
+        by = _place_in(there, first, last, media)
+        if by is not None:
+            text = f"{there.path.name}, where the list says{_count_words(media, there)}"
+            return Event(track, item, FOUND, True, text, there, by)
         return _offset(track, item, there, first, last, earliest, media.rate)
     names = [name.casefold() for name in dict.fromkeys((own, PurePosixPath(own).stem, media.name, item.name)) if name]
     named = list({id(clip): clip for name in names for clip in index.names.get(name, [])}.values())
     taped = index.tapes.get(_folded(media.tape), []) if media.tape else []
     for candidates, text in ((taped, f"tape {media.tape}"), (named, "name")):
-        fitting = [clip for clip in candidates if _holds(clip, first, last, media.rate)]
+        fitting = [(clip, by) for clip in candidates if (by := _place_in(clip, first, last, media)) is not None]
         if fitting:
-            clip = fitting[0]
+            clip, by = min(fitting, key=lambda pair: pair[0].drop != media.drop)
             others = f"; {len(fitting) - 1} more fit as well" if len(fitting) > 1 else ""
-            proof = f"{clip.path.name} by {text} and timecode, {rate_text(clip.rate)}{others}"
+            counted = _count_words(media, clip)
+            proof = f"{clip.path.name} by {text} and timecode, {rate_text(clip.rate)}{others}{counted}"
             moved = bool(media.path) and own.casefold() == clip.path.name.casefold()
             return Event(
                 track,
@@ -103,7 +118,7 @@ def _event(track: Track, item: TimelineItem, timeline: Timeline, index: ClipInde
                 True,
                 f"{proof}{', in another folder' if moved else ''}",
                 clip,
-                0,
+                by,
             )
     if named:
         return _offset(track, item, named[0], first, last, earliest, media.rate)
@@ -147,9 +162,27 @@ def _shown(item: TimelineItem, rate: Fraction) -> tuple[int, int]:
     return math.floor(low), math.floor(high)
 
 
-def _holds(clip: ClipOnDisk, first: int, last: int, rate: Fraction) -> bool:
-    """Return whether a clip has those frames, counted as the list counts."""
-    return clip.rate == rate and clip.first <= first and last < clip.first + clip.frames
+def _place_in(clip: ClipOnDisk, first: int, last: int, media: Media) -> int | None:
+    """Return what is added to frames of the list's count so that they are the clip's, None where it has them not.
+
+    The same numbers are other frames where one of the two drops numbers and the other does not.
+    """
+    if clip.rate != media.rate:
+        return None
+    by = 0
+    if clip.drop != media.drop:
+        try:
+            by = start_timecode(str(media.timecode(first)), clip.drop, clip.rate).frames - first
+        except NotPossible:
+            return None  # a number that the clip's count skips
+    return by if clip.first <= first + by and last + by < clip.first + clip.frames else None
+
+
+def _count_words(media: Media, clip: ClipOnDisk) -> str:
+    if media.drop == clip.drop:
+        return ""
+    counts = ("drop-frame", "non-drop") if media.drop else ("non-drop", "drop-frame")
+    return f"; the list counts it {counts[0]}, the clip is {counts[1]}: found by its numbers"
 
 
 def _with_sound(events: list[Event]) -> list[Event]:

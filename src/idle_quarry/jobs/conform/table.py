@@ -7,7 +7,7 @@ import io
 from fractions import Fraction
 
 from idle_quarry.errors import NotUnderstood, QuarryError
-from idle_quarry.jobs.conform.edl import least_rate
+from idle_quarry.jobs.conform.edl_events import least_rate
 from idle_quarry.jobs.cutting.timeline import PICTURE, Media, Timeline, TimelineItem, Track
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import Timecode

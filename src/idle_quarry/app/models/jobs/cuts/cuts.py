@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -44,6 +45,7 @@ class _JobCuts:
     folders: list[Path] = field(default_factory=list)
     clips: list[ClipOnDisk] | None = None
     found: ConformReport | None = None
+    counts: dict[Path, bool] = field(default_factory=dict)  #: whether lists drop numbers that do not say it
     trouble: tuple[str, ...] = ()
 
 
@@ -122,11 +124,12 @@ class Cuts(JobPart):
         if job is None or here.path is None:
             return
         path, kept = here.path, None if anew else here.clips
+        drop = here.counts.get(path)
         folders = [path for path in (job.folder, *here.folders) if path.is_dir()]
 
         def work(ticket: Ticket) -> tuple[list[ClipOnDisk], list[str], ConformReport]:
             ticket.progress(f"reading {path.name}", 0.0)
-            cuts = read_list(path, job.template.working.format.rate)
+            cuts = read_list(path, job.template.working.format.rate, drop)
             clips, trouble = kept, list[str]()
             if clips is None:
                 clips, trouble = clips_in(folders, lambda count: ticket.progress(f"looking at clips, {count}", 0.5))
@@ -137,8 +140,23 @@ class Cuts(JobPart):
             self.chosen = None
             here.clips, trouble, here.found = result
             here.trouble = tuple(trouble) if anew else here.trouble
+            if here.found.cuts.count_unsaid:
+                self._ask_count(path)
 
         self.run(f"reading {path.name}", work, done)
+
+    def _ask_count(self, path: Path) -> None:
+        """Ask once how a list counts that does not say it."""
+
+        def answer(drop: bool) -> None:
+            self._here.counts[path] = drop
+            self._match(anew=False)
+
+        answers: dict[str, Callable[[], object]] = {
+            "Drop-frame": partial(answer, True),
+            "Non-drop": partial(answer, False),
+        }
+        self.asked.emit(Choice(f"{path.name} does not say how it counts. Are numbers dropped?", answers))
 
     # -- in words ----------------------------------------------------------------------------------------------------
 
