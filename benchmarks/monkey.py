@@ -12,6 +12,7 @@ where memory at rest is more than 150 MB above what it was at rest after every p
 from __future__ import annotations
 
 import argparse
+import ctypes
 import gc
 import os
 import random
@@ -100,7 +101,25 @@ def _holders(most: int = 12) -> list[str]:
             name = f"{type(value).__name__} in {' in '.join(chain)}"
             held[name] += size
             counts[name] += 1
-    return [f"{size / 1e6:.0f} MB, {counts[name]} × {name}" for name, size in held.most_common(most)]
+    native = Counter(
+        type(owner).__name__
+        for owner in gc.get_objects()
+        if type(owner).__name__ in ("InputContainer", "OutputContainer", "VideoCodecContext", "Reader", "ClipReader")
+    )
+    return [
+        *(f"{size / 1e6:.0f} MB, {counts[name]} × {name}" for name, size in held.most_common(most)),
+        f"of the C library {_in_use_mb():.0f} MB are in use; open: {dict(native)}",
+    ]
+
+
+def _in_use_mb() -> float:
+    """Return what the C library has given out and was not given back (mallinfo2(3))."""
+    names = ("arena", "ordblks", "smblks", "hblks", "hblkhd", "usmblks", "fsmblks", "uordblks", "fordblks", "keepcost")
+    kind = type("Mallinfo", (ctypes.Structure,), {"_fields_": [(name, ctypes.c_size_t) for name in names]})
+    ask = ctypes.CDLL(None).mallinfo2
+    ask.restype = kind
+    facts = ask()
+    return float(facts.uordblks + facts.hblkhd) / 1e6
 
 
 def _open_everything(window: MainWindow) -> None:

@@ -12,7 +12,7 @@ import pytest
 from pymediainfo import MediaInfo
 
 from idle_quarry.errors import MediaError
-from idle_quarry.media.coding.declaring import CODES, declare_light
+from idle_quarry.media.coding.declaring import CODES, MasteringDisplay, declare_light
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.pictures import Reader
@@ -76,12 +76,12 @@ def test_active_formats_are_said_in_every_picture(tmp_path: Path, name: str, cod
 def test_light_is_declared_where_others_look_for_it(tmp_path: Path) -> None:
     path = written(tmp_path / "pq.mov", "rdd36-hq", "640x360p25 pq 10 bit 4:2:2", None)
     bare = path.read_bytes()
-    assert declare_light(path, "bt2020", 1000, 987.4, 312.0)
+    assert declare_light(path, MasteringDisplay("bt2020", 1000, 0.005), 987.4, 312.0)
     (stream,) = probed(path, "-show_streams")["streams"]
     light = {key: value for item in stream["side_data_list"] for key, value in item.items()}
     assert (light["max_content"], light["max_average"]) == (987, 312)
     assert (
-        light["max_luminance"] == "10000000/10000"
+        (light["max_luminance"], light["min_luminance"]) == ("10000000/10000", "50/10000")
         and light["red_x"] == "35400/50000"
         and light["green_y"] == "39850/50000"
     )
@@ -96,7 +96,7 @@ def test_light_is_declared_where_others_look_for_it(tmp_path: Path) -> None:
     with Reader(path, inspect(path).declared) as reader:
         assert len(list(reader.onward(0))) == 4
     assert path.read_bytes()[: len(bare) // 2] == bare[: len(bare) // 2], "pictures are not touched"
-    assert not declare_light(tmp_path / "x.mxf", "bt2020", None, 1, 1)
+    assert not declare_light(tmp_path / "x.mxf", None, 1, 1)
     (tmp_path / "odd.mov").write_bytes(b"\0\0\0\x10free12345678")
     with pytest.raises(MediaError, match="could not be declared"):
-        declare_light(tmp_path / "odd.mov", "bt2020", None, 1, 1)
+        declare_light(tmp_path / "odd.mov", None, 1, 1)

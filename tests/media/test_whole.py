@@ -363,3 +363,69 @@ def test_channels_silence_clipping_and_phase_are_told_with_their_places(tmp_path
     assert later is not None and [(span.first_s, span.last_s) for span in later.silence] == [(4.0, 5.0)], (
         "places are the file's"
     )
+
+
+def pq_code(light: float) -> int:
+    """The 10-bit code of a luminance by SMPTE ST 2084's own formula."""
+    m1, m2, c1, c2, c3 = 2610 / 16384, 2523 / 32, 3424 / 4096, 2413 / 128, 2392 / 128
+    power = (light / 10000) ** m1
+    return 64 + round(876 * ((c1 + c2 * power) / (1 + c3 * power)) ** m2)
+
+
+@pytest.mark.parametrize("rows", [14, 1])
+def test_the_brightest_pixel_is_found_wherever_it_is(rows: int) -> None:
+    """MaxCLL looks at every pixel and MaxFALL at the mean of every frame (CTA-861.3, annex P)."""
+    meter = PicturesMeter(clip_of(format_from_words("2160p50 pq")))
+    dim, bright = np.full((720, 1280), pq_code(50)), np.full((720, 1280), pq_code(50))
+    bright[301 : 301 + rows] = pq_code(4015)
+    for n in range(4):
+        meter.take(picture(n, bright if n == 2 else dim))
+    result = meter.found()
+    assert result.max_cll == pytest.approx(4015, rel=0.01)
+    assert result.max_fall == pytest.approx((50 * (720 - rows) + 4015 * rows) / 720, rel=0.01)
+
+
+def test_a_colour_counts_by_its_brightest_part() -> None:
+    """Of saturated red at 1 000 cd/m² MaxCLL is 1 000 though its luminance is 263."""
+    encoding = format_from_words("2160p50 pq").encoding
+    meter = PicturesMeter(clip_of(format_from_words("2160p50 pq")))
+    rgb = np.zeros((180, 320, 3))
+    rgb[..., 0] = (pq_code(1000) - 64) / 876
+    luma, cb, cr = ycbcr_codes(rgb, replace(encoding, sampling="4:2:2", bit_depth=10))
+    for n in range(2):
+        meter.take(picture(n, luma, cb, cr))
+    assert meter.found().max_cll == pytest.approx(1000, rel=0.02)
+
+
+@pytest.mark.parametrize(
+    ("luma", "share", "luma_out", "gamut_out"),
+    [
+        (1.029, 0.2, False, False),
+        (1.045, 0.2, True, False),
+        (1.045, 0.009, False, False),
+        (1.06, 0.2, True, True),
+        (-0.009, 0.2, False, False),
+        (-0.02, 0.2, True, False),
+        (-0.06, 0.2, True, True),
+    ],
+)
+def test_r103_has_a_limit_for_luma_and_one_for_colour(
+    luma: float, share: float, luma_out: bool, gamut_out: bool
+) -> None:
+    meter = PicturesMeter(clip_of(format_from_words("1080p25")))
+    grey = np.full((500, 640), 500)
+    grey.reshape(-1)[: round(share * grey.size)] = round(64 + 876 * luma)
+    meter.take(picture(0, grey))
+    result = meter.found()
+    assert (bool(result.luma_out), bool(result.gamut)) == (luma_out, gamut_out)
+    assert result.luma_most == pytest.approx(share if luma > 1.03 or luma < -0.01 else 0, abs=1e-4)
+
+
+def test_one_thin_line_beyond_is_counted_on_every_pixel() -> None:
+    """A column a sample wide with chroma beside it: 1.5 % of the picture is outside, wherever it lies."""
+    for column in range(4):
+        meter = PicturesMeter(clip_of(format_from_words("1080p25")))
+        grey = np.full((200, 640), 500)
+        grey[:, column::64] = 64 + round(876 * 1.07)
+        meter.take(picture(0, grey))
+        assert meter.found().gamut_most == pytest.approx(10 / 640, abs=1e-5), column

@@ -61,6 +61,8 @@ def bay_five() -> Entry:
         kind="UHD panel for grading, HLG and PQ",
         device="panel",
         peak_cd_m2=1000,
+        black_cd_m2=0.005,
+        primaries="p3",
         source="its handbook, and measured in October 2026",
         ranges=["narrow", "full"],
         payload="needed",

@@ -33,14 +33,14 @@ from idle_quarry.jobs.handover.verify import Verification, layout_of, verify, wr
 from idle_quarry.jobs.renders.status import Programme
 from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.media.coding.converting import frames_and_speed
-from idle_quarry.media.coding.declaring import declare_light
+from idle_quarry.media.coding.declaring import MasteringDisplay, declare_light
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.entries.naming import made_name
 from idle_quarry.path.names import cleaned_name
-from idle_quarry.path.registry import codecs, sound_layouts
+from idle_quarry.path.registry import codecs, monitors, sound_layouts
+from idle_quarry.path.template import Template
 from idle_quarry.path.template_parts import Delivery
-from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.words import format_words
 from idle_quarry.sound.meters import LoudnessMeter
 
@@ -161,12 +161,21 @@ def _with_light(path: Path, job: Job, delivery: Delivery, verification: Verifica
     container can.
     """
     encoding, pictures = delivery.format.encoding, verification.found.pictures
-    if not is_hdr(encoding.transfer):
+    if encoding.transfer != "pq":  # HLG is shown by each display in its own way, and has no such figures
         return verification
-    peak = delivery.mastering_peak or job.template.working.graded_to
-    if not declare_light(path, encoding.primaries, peak, pictures.max_cll or 0, pictures.max_fall or 0):
+    if not declare_light(path, graded_on(job.template), pictures.max_cll or 0, pictures.max_fall or 0):
         return verification
     return replace(verification, found=replace(verification.found, sha256=sha256_of(path)))
+
+
+def graded_on(template: Template) -> MasteringDisplay | None:
+    """Return the display that a programme is graded on: the template's monitor, where its entry states its primaries,
+    its peak and its black; None where that is not known, since none is made up.
+    """
+    monitor = monitors().get(template.monitor.monitor) if template.monitor is not None else None
+    if monitor is None or monitor.primaries is None or monitor.peak_cd_m2 is None or monitor.black_cd_m2 is None:
+        return None
+    return MasteringDisplay(monitor.primaries, monitor.peak_cd_m2, monitor.black_cd_m2)
 
 
 def name_of(job: Job, programme: Programme, delivery: Delivery, version: int = 1) -> str:

@@ -20,7 +20,7 @@ from idle_quarry.jobs.handover.checks import (
 )
 from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
 from idle_quarry.media.whole.flashes import MOST
-from idle_quarry.media.whole.picture_measurement import FieldsRun
+from idle_quarry.media.whole.picture_measurement import FieldsRun, FrameSpan
 from idle_quarry.path.entries.delivery import DeliverySpec, Limit
 from idle_quarry.path.grades import percent
 from idle_quarry.path.registry import codecs
@@ -180,8 +180,8 @@ def code_range(file: CheckedFile, limit: Limit) -> Outcome:
     }
     unit = 1 << (pictures.bits - 8)
     text = (
-        f"codes {pictures.lowest} to {pictures.highest} at {pictures.bits} bits; {percent(pictures.below)} below black,"
-        f" {percent(pictures.above)} above white"
+        f"codes {pictures.lowest} to {pictures.highest} at {pictures.bits} bits; {percent(pictures.below)} below −1 %,"
+        f" {percent(pictures.above)} above 103 %"
     )
     if wanted != "narrow" or file.delivery.format.encoding.matrix == "rgb":
         return Outcome(wanted, results, PASSES, text)
@@ -199,31 +199,36 @@ def code_range(file: CheckedFile, limit: Limit) -> Outcome:
     return Outcome(wanted, results, verdict, text)
 
 
+def luma(file: CheckedFile, limit: Limit) -> Outcome:
+    """Hold luma against EBU R 103, −1 % to 103 %, in every pixel of the programme."""
+    wanted = "luma from −1 % to 103 %"
+    return _within_r103(file, limit, file.found.pictures.luma_out, wanted, {})
+
+
 def gamut(file: CheckedFile, limit: Limit) -> Outcome:
-    """Hold R′G′B′ against EBU R 103, in the pictures of the programme."""
+    """Hold R′G′B′ against EBU R 103, −5 % to 105 %, in every pixel of the programme."""
     pictures = file.found.pictures
+    ends = {"rgb_min": round(pictures.rgb_lowest, 3), "rgb_max": round(pictures.rgb_highest, 3)}
+    return _within_r103(file, limit, pictures.gamut, "R′G′B′ from −5 % to 105 %", ends)
+
+
+def _within_r103(
+    file: CheckedFile, limit: Limit, spans: Sequence[FrameSpan], wanted: str, ends: dict[str, float]
+) -> Outcome:
     if is_hdr(file.delivery.format.encoding.transfer):
         return Outcome(None, None, NOT_CHECKED, "EBU R 103 is of standard dynamic range")
-    inside = [
-        stay
-        for stay in pictures.gamut
-        if limit.is_beyond(100 * stay.figure) and file.in_programme(stay.first, stay.last)
-    ]
-    most = max((stay.figure for stay in inside), default=0.0)
-    results = {
-        "area": round(most, 5),
-        "rgb_min": round(pictures.rgb_lowest, 3),
-        "rgb_max": round(pictures.rgb_highest, 3),
-    }
+    inside = [span for span in spans if limit.is_beyond(100 * span.figure) and file.in_programme(span.first, span.last)]
+    most = max((span.figure for span in inside), default=0.0)
+    results = {"area": round(most, 5), **ends}
     least = 100.0 if limit.least is None else limit.least
-    wanted = f"R′G′B′ from −5 % to 105 % but for {least:g} % of the picture"
+    wanted = f"{wanted} but for {least:g} % of the picture"
     if not inside:
         text = f"no picture of the programme has more than {least:g} % outside"
         return Outcome(wanted, results, PASSES, text)
-    frames = sum(stay.last - stay.first for stay in inside)
+    frames = sum(span.last - span.first for span in inside)
     text = f"up to {percent(most)} of the picture lies outside, in {frames} pictures; {limit_words(limit, ' %')}"
-    spans = [(stay.first, stay.last) for stay in inside]
-    return Outcome(wanted, results, by_limit(100 * most, limit), text, spans)
+    places = [(span.first, span.last) for span in inside]
+    return Outcome(wanted, results, by_limit(100 * most, limit), text, places)
 
 
 def hdr(file: CheckedFile) -> Outcome:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
@@ -60,9 +61,17 @@ def _start(data: bytes, wanted: Callable[[int], bool]) -> int:
     return -1
 
 
-def declare_light(path: Path, primaries: str, peak: float | None, max_cll: float, max_fall: float) -> bool:
-    """Have a MOV or MP4 declare the display it was graded on (peak in cd/m², none where unknown) and its own light,
-    cd/m².
+@dataclass(frozen=True)
+class MasteringDisplay:
+    """The display that pictures were graded on (ST 2086): its primaries by name, its light in cd/m²."""
+
+    primaries: str
+    peak: float
+    black: float
+
+
+def declare_light(path: Path, display: MasteringDisplay | None, max_cll: float, max_fall: float) -> bool:
+    """Have a MOV or MP4 declare the display it was graded on, where that is known, and its own light, cd/m².
 
     Return whether it does now: other containers have no place for it. Raises `MediaError` where the file is not as this
     program writes it: its index at its end, one track of pictures.
@@ -70,10 +79,13 @@ def declare_light(path: Path, primaries: str, peak: float | None, max_cll: float
     if path.suffix.lower() not in (".mov", ".mp4"):
         return False
     boxes = _box(b"clli", struct.pack(">HH", min(65535, round(max_cll)), min(65535, round(max_fall))))
-    if peak is not None:
-        of = PRIMARIES[primaries]
+    if display is not None:
+        of = PRIMARIES[display.primaries]
         points = [round(50000 * value) for point in (of.green, of.blue, of.red, of.white) for value in point]
-        boxes = _box(b"mdcv", struct.pack(">8H2I", *points, round(10000 * peak), 1)) + boxes
+        boxes = (
+            _box(b"mdcv", struct.pack(">8H2I", *points, round(10000 * display.peak), round(10000 * display.black)))
+            + boxes
+        )
     try:
         with path.open("r+b") as file:
             at = _last_box(file, b"moov")

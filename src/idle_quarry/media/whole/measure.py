@@ -27,7 +27,7 @@ from idle_quarry.media.whole.sound import SoundMeasurement, SoundSpan, sound_of,
 from idle_quarry.places import memory_folder
 
 #: Counts up whenever measurement answers differently: what an earlier one found is measured again.
-MEASUREMENT = 4
+MEASUREMENT = 5
 #: A test of sync flashes at least so often in a second.
 _FLASHES = 0.5
 #: Hears what is under way and the share that is done; it may raise to stop.

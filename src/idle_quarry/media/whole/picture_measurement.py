@@ -59,13 +59,15 @@ class PictureMeasurement:
     kinds: tuple[str, ...]
     lowest: int
     highest: int
-    below: float
+    below: float  #: share of all samples below the luma that EBU R 103 allows
     above: float
     fields: tuple[FieldsRun, ...]
     confidence: float
     parts: tuple[PicturePart, ...]
     frozen: tuple[FrameSpan, ...]
     repeats: int
+    luma_out: tuple[FrameSpan, ...]  #: where more than one per cent of luma lies outside −1 % to 103 %
+    luma_most: float
     gamut: tuple[FrameSpan, ...]  #: where more than one per cent lies outside, with the largest share
     gamut_most: float
     rgb_lowest: float

@@ -18,6 +18,7 @@ from idle_quarry.media.measurement.active import ActiveMeter
 from idle_quarry.media.measurement.field_pairs import PairMeter
 from idle_quarry.media.measurement.field_structure import evidence
 from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, ExaminedRun, described, guess_of
+from idle_quarry.media.measurement.results import ActivePicture
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.media.whole.bars import _lines, shows_bars
 from idle_quarry.media.whole.flashes import PAIRS, PATTERN_MOVING, PATTERN_STILL, FlashMeter, FlashSpell, striped
@@ -51,8 +52,10 @@ _CHUNK = 200
 _STILL = 2.5
 #: A sample is lit above so much over black, share of the range; black is where fewer are than this share.
 _LIT, _BLACK_SHARE = 0.04, 0.001
-#: A table of light over signal values from −0.25 to 1.25.
-_TABLE = 3072
+#: A table of light over signal values from −0.25 to 1.25, and one over 0 to 1 for the brightest pixel.
+_TABLE, _FINE = 3072, 1 << 14
+#: Luma that EBU R 103 allows, shares of the way from black to white.
+_LUMA_ALLOWED = (-0.01, 1.03)
 
 #: Breaks of timecode that are told at the most.
 _MOST_BREAKS = 1000
@@ -76,7 +79,8 @@ class _Spans:
 class PicturesMeter:
     """Takes the pictures of a clip in order.
 
-    `allowed` are the ends of R′, G′, B′ and `area` the share that may lie beyond.
+    `allowed` are the ends of R′, G′, B′ (EBU R 103) and `area` the share of a picture that may lie beyond them, and
+    as much beyond those of luma.
     """
 
     def __init__(self, clip: Clip, *, allowed: tuple[float, float] = (-0.05, 1.05), area: float = 0.01) -> None:
@@ -90,11 +94,17 @@ class PicturesMeter:
         self._hdr = is_hdr(self._encoding.transfer)
         peak = _PEAK.get(self._encoding.transfer, SDR_PEAK)
         self._light = _light_table(self._encoding, peak)
+        fine = np.linspace(0, 1, _FINE, dtype=np.float32)
+        self._pixel_light = _light_of(self._encoding, peak, fine) if self._hdr else np.empty(0, np.float32)
+        # the reference display's system gamma, by the luminance of the scene (BT.2100, table 5)
+        gamma = np.asarray(np.maximum(fine, 1e-6) ** 0.2, np.float32)
+        self._gains = gamma if self._encoding.transfer == "hlg" else np.empty(0, np.float32)
         self._pairs = PairMeter()
         self._runs: list[ExaminedRun] = []
         self._moved: list[float] = []
         self._flash = FlashMeter(float(self._rate) * self._fields)
         self._active = ActiveMeter()
+        self._luma_out, self._luma_most = _Spans(), 0.0
         self._gamut, self._patterns = _Spans(), _Spans(int(self._rate * Fraction(1, 2)))
         self._kinds: dict[str, int] = {}
         self._parts: list[PicturePart] = []
@@ -108,7 +118,7 @@ class PicturesMeter:
         self._last_timecode: tuple[int, Timecode] | None = None
         self._bars_in_run: bool | None = None
         self._found = np.zeros(5, np.int64)
-        self._colour = np.zeros(3, np.float64)
+        self._pixels = np.zeros(5, np.float64)
 
     def take(self, picture: Picture) -> None:
         """Look at a picture."""
@@ -117,13 +127,18 @@ class PicturesMeter:
         self._kinds[" · ".join(part for part in picture.kind if part)] = frame
         levels = Levels(picture.bits, self._encoding.range == "narrow" and picture.rgb is None)
         dark = levels.black + round(_LIT * (levels.white - levels.black))
-        luma = _lines(picture.luma)
-        loops.extremes(luma, picture.luma.shape[1], levels.black, levels.white, dark, self._found)
+        luma, span = _lines(picture.luma), levels.white - levels.black
+        least, most = (round(levels.black + share * span) for share in _LUMA_ALLOWED)
+        loops.extremes(luma, picture.luma.shape[1], least, most, dark, self._found)
         low, high, below, above, lit = (int(item) for item in self._found)
         self._lowest, self._highest = min(self._lowest, low), max(self._highest, high)
         self._below += below
         self._above += above
         self._samples += picture.luma.size
+        beyond = (below + above) / picture.luma.size
+        self._luma_most = max(self._luma_most, beyond)
+        if beyond > self._area:
+            self._luma_out.take(frame, beyond)
         second = int(frame / self._rate)
         if second == len(self._seconds):
             self._seconds.append((low, high))
@@ -183,27 +198,43 @@ class PicturesMeter:
             (float(levels.black), float(levels.chroma_zero)),
             (1 / (levels.white - levels.black), 1 / span),
             _matrix(self._encoding.matrix),
-            self._allowed,
             self._light,
             _THIN,
             cells,
             counts,
-            self._colour,
         )
-        outside, lowest, highest = (float(item) for item in self._colour)
-        self._gamut_most = max(self._gamut_most, outside)
-        self._rgb = min(self._rgb[0], lowest), max(self._rgb[1], highest)
-        if outside > self._area:
-            self._gamut.take(self._frames, outside)
+        self._every_pixel(picture, levels, span, steps)
         result = np.asarray(cells / np.maximum(counts, 1)[..., None], np.float32)
         if self._encoding.transfer == "hlg":  # the reference display's system gamma, by the luminance of the scene
             scene = result @ np.array((0.2627, 0.6780, 0.0593), np.float32) / np.float32(1000)
             result = np.asarray(result * np.power(np.maximum(scene, 1e-6), 0.2)[..., None], np.float32)
-        if self._hdr:
-            top = min(max(highest, 0.0), 1.0)
-            self._cll = max(self._cll, float(self._looked_up(np.array([top], np.float32))[0]))
-            self._fall = max(self._fall, float(result.max(axis=-1).mean()))
         return result
+
+    def _every_pixel(self, picture: Picture, levels: Levels, span: float, steps: tuple[int, int]) -> None:
+        """Hold every pixel against EBU R 103, and find the brightest (CTA-861.3, annex P)."""
+        assert picture.chroma is not None
+        cb, cr = picture.chroma
+        loops.every_pixel(
+            _lines(picture.luma),
+            _lines(cb),
+            _lines(cr),
+            (picture.luma.shape[1], cb.shape[1]),
+            (*steps, self._fields),
+            (float(levels.black), float(levels.chroma_zero)),
+            (1 / (levels.white - levels.black), 1 / span),
+            _matrix(self._encoding.matrix),
+            self._allowed,
+            self._pixel_light,
+            self._gains,
+            self._pixels,
+        )
+        outside, lowest, highest, light, brightest = (float(item) for item in self._pixels)
+        outside /= picture.luma.size
+        self._gamut_most = max(self._gamut_most, outside)
+        self._rgb = min(self._rgb[0], lowest), max(self._rgb[1], highest)
+        if outside > self._area:
+            self._gamut.take(self._frames, outside)
+        self._cll, self._fall = max(self._cll, brightest), max(self._fall, light)
 
     def _thin(self, picture: Picture, levels: Levels) -> NDArray[np.float32]:
         """Return the light of a small picture, for patterns."""
@@ -285,6 +316,8 @@ class PicturesMeter:
             parts=tuple(self._parts),
             frozen=tuple(FrameSpan(part.first, part.last) for part in self._parts if part.what in (STILL, BARS)),
             repeats=repeats,
+            luma_out=tuple(self._luma_out.found),
+            luma_most=self._luma_most,
             gamut=tuple(self._gamut.found),
             gamut_most=self._gamut_most,
             rgb_lowest=self._rgb[0],
@@ -298,11 +331,20 @@ class PicturesMeter:
             patterns=tuple(self._patterns.found),
             active=(active.x, active.y, active.width, active.height) if active is not None else None,
             max_cll=self._cll if hdr else None,
-            max_fall=self._fall if hdr else None,
+            max_fall=self._fall / self._active_pixels(active) if hdr else None,
             timecodes=tuple(self._timecodes),
             luma=tuple(self._seconds),
             light=tuple(round(mean, 2) for mean in self._means),
         )
+
+    def _active_pixels(self, active: ActivePicture | None) -> int:
+        """Return over how many pixels the mean of a frame is taken: all, but for bars beside the picture.
+
+        What is less than half of the raster stands in black that is part of the picture.
+        """
+        whole = max(1, self._samples // max(1, self._frames))
+        inside = active.width * active.height if active is not None else whole
+        return inside if 2 * inside >= whole else whole
 
     def _fields_found(self) -> tuple[tuple[FieldsRun, ...], float]:
         runs = [run for run in self._runs if len(run.found.likelihood)]
@@ -346,7 +388,11 @@ def pictures_of(
 
 def _light_table(encoding: Encoding, peak: float) -> NDArray[np.float32]:
     """Return the light on a screen, cd/m², of signal values from −0.25 to 1.25 (BT.1886 for SDR)."""
-    values = np.linspace(-0.25, 1.25, _TABLE, dtype=np.float32)
+    return _light_of(encoding, peak, np.linspace(-0.25, 1.25, _TABLE, dtype=np.float32))
+
+
+def _light_of(encoding: Encoding, peak: float, values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return the light on a screen, cd/m², of signal values; of HLG that of its scene, with white at the peak."""
     if is_hdr(encoding.transfer):
         light = linear_light(np.clip(values, 0, 1)[None], encoding.transfer)[0]
         return np.asarray(light / max(float(light.max()), 1e-9) * peak, np.float32)

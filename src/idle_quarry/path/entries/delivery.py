@@ -71,8 +71,8 @@ class Limit(EntryPart):
 class Limits(EntryPart):
     """The limits of the checks that have a figure; None: the usual one, as `DeliverySpec.limit` says."""
 
-    gamut: Limit | None = None  #: per cent of a picture outside EBU R 103
-    levels: Limit | None = None  #: per cent of all pictures below black, or above white
+    gamut: Limit | None = None  #: per cent of a picture outside EBU R 103: R′G′B′, and luma
+    levels: Limit | None = None  #: per cent of all samples below −1 %, or above 103 %
     edges: Limit | None = None  #: per cent of the width or height without picture
     black: Limit | None = None  #: seconds inside the programme; likewise held, silent, out of phase, patterned
     frozen: Limit | None = None

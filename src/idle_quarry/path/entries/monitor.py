@@ -8,7 +8,7 @@ from pydantic import Field
 
 from idle_quarry.path.entries.entry import Entry, EntryPart
 from idle_quarry.path.texts import Line, word_of
-from idle_quarry.signal.colour import TRANSFERS
+from idle_quarry.signal.colour import PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import RANGES, SCANS
 from idle_quarry.signal.interfaces import INTERFACES
 from idle_quarry.signal.rates import NAMED_RATES
@@ -45,6 +45,8 @@ class Monitor(Entry):
     ranges: Annotated[tuple[Range, ...], Field(min_length=1, max_length=2)] = ("narrow",)
     accepts: Annotated[tuple[Door, ...], Field(min_length=1, max_length=60)]
     peak_cd_m2: Annotated[float, Field(gt=0, le=20000)] | None = None  #: the most light it gives
+    black_cd_m2: Annotated[float, Field(ge=0, le=10)] | None = None  #: the least light it gives
+    primaries: Annotated[str, *word_of(PRIMARIES, "set of primaries")] | None = None  #: whose colours it shows
     overscan: Annotated[float, Field(ge=0, le=20)] = 0.0  #: per cent of each side that the bezel or the tube hides
     payload: Annotated[str, *word_of(PAYLOADS, "way with a payload identifier")] = "heeded"  #: of ST 352
     two_eyes: bool = False  #: whether it shows two eyes

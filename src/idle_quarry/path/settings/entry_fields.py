@@ -27,6 +27,7 @@ from idle_quarry.path.entries.naming import FIELDS
 from idle_quarry.path.entries.programme import ProgrammeItem
 from idle_quarry.path.entries.sound import SoundChannel
 from idle_quarry.path.settings.setting import YES_NO, Parse, any_text, named, number, one_of
+from idle_quarry.signal.colour import PRIMARIES
 from idle_quarry.signal.formats import RANGES
 from idle_quarry.signal.words import format_from_words, format_words
 
@@ -152,6 +153,15 @@ ENTRY_FIELDS: dict[type[Entry], tuple[FigureField | MemberList, ...]] = {
         FigureField(
             "peak_cd_m2", "Peak", **_or_none(number(1, 20000, "cd/m²")), follows="cd/m², the most light it gives"
         ),
+        FigureField(
+            "black_cd_m2", "Black", **_or_none(number(0, 10, "cd/m²")), follows="cd/m², the least light it gives"
+        ),
+        FigureField(
+            "primaries",
+            "Primaries",
+            **_or_none(one_of({name: name for name in PRIMARIES}, "set of primaries")),
+            follows="whose colours it shows: with peak and black what files say they were graded on (ST 2086)",
+        ),
         FigureField("overscan", "Overscan", number(0, 20, "%"), "{:g}".format, follows="% of each side that is hidden"),
         FigureField(
             "payload",
@@ -204,8 +214,12 @@ ENTRY_FIELDS: dict[type[Entry], tuple[FigureField | MemberList, ...]] = {
         ),
         FigureField("programme", "Layout in time"),
         FigureField("file_name", "File name"),
-        _limit("gamut", "Outside the gamut", "% of a picture outside R′G′B′ −5 % to 105 % (EBU R 103)"),
-        _limit("levels", "Beyond the levels", "% of all pictures below black, or above white"),
+        _limit(
+            "gamut",
+            "Outside the gamut",
+            "% of a picture outside R′G′B′ −5 % to 105 % or luma −1 % to 103 % (R 103)",
+        ),
+        _limit("levels", "Beyond the levels", "% of all samples below −1 %, or above 103 %"),
         _limit("edges", "Edges without picture", "% of the width or height"),
         _limit("black", "Black inside", "s in the programme"),
         _limit("frozen", "Held pictures", "s in the programme"),

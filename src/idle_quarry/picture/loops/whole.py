@@ -16,6 +16,9 @@ _compiled = loop(error_model="numpy", fastmath=True)
 
 #: What `extremes` counts, in its order.
 LOWEST, HIGHEST, BELOW, ABOVE, LIT = range(5)
+#: What `every_pixel` finds, in its order: places outside, the ends of R′, G′, B′, and the light of the brightest of the
+#: three, added up and the most.
+OUTSIDE, RGB_LOWEST, RGB_HIGHEST, LIGHT, MOST_LIGHT = range(5)
 
 
 @_compiled
@@ -75,16 +78,13 @@ def coloured(
     zeros: tuple[float, float],
     scales: tuple[float, float],
     matrix: tuple[float, float, float, float],
-    allowed: tuple[float, float],
     light: NDArray[np.float32],
     thin: int,
     cells: NDArray[np.float32],
     counts: NDArray[np.int32],
-    array: NDArray[np.float64],
 ) -> None:  # pragma: no cover
-    """Look at colour differences with the luma filtered to them, on two lines of four: `array` takes the share
-    outside `allowed` and the lowest and highest of R′, G′, B′; `cells` (fields, rows, columns, 3) take the light
-    of every `thin`th, `counts` how many.
+    """Put the light of every `thin`th colour difference, with the luma filtered to it, of two lines of eight into
+    `cells` (fields, rows, columns, 3), and how many there are into `counts`.
 
     `size` is how many samples of luma and of colour differences a line has; `sites` are luma samples across and down
     for a colour difference, and the fields that lines belong to in turn. `light` is a table over −0.25 to 1.25.
@@ -92,7 +92,6 @@ def coloured(
     across, down, fields = sites
     width, columns = size
     rows = cb.shape[0]
-    outside, looked, lowest, highest = 0, 0, np.float32(9), np.float32(-9)
     top, last = len(light) - 1, luma.shape[0] - 1
     step = np.float32(top / 1.5)
     high, broad = cells.shape[1], cells.shape[2]
@@ -103,32 +102,15 @@ def coloured(
         np.float32(matrix[2]),
         np.float32(matrix[3]),
     )
-    least, most = np.float32(allowed[0]), np.float32(allowed[1])
-    line, small, large = np.empty(columns, np.float32), np.empty(columns, np.float32), np.empty(columns, np.float32)
+    line = np.empty(columns, np.float32)
     for row in range(rows):
-        if row % 4 > 1 and rows > 400:  # both fields of every other pair of lines
+        if row % 8 > 1 and rows > 400:  # both fields of every fourth pair of lines
             continue
         # where fields share no colour line, a field's own lines lie two apart
         at = row * down if fields == 1 or down == 1 else 4 * (row // 2) + row % 2
         _filtered(luma[min(at, last)], width, across, columns, zeros[0], scales[0], line)
         blue_row, red_row = cb[row], cr[row]
-        for x in range(columns):
-            y = line[x]
-            u = (np.float32(np.int32(blue_row[x])) - zero_c) * scale_c
-            v = (np.float32(np.int32(red_row[x])) - zero_c) * scale_c
-            r, g, b = y + red_cr * v, y + green_cb * u + green_cr * v, y + blue_cb * u
-            small[x], large[x] = min(r, min(g, b)), max(r, max(g, b))
-        beyond = np.int32(0)
-        for x in range(columns):
-            beyond += np.int32((small[x] < least) | (large[x] > most))  # both at once are one place
-        if beyond or row % 16 < 2:  # the ends of what lies inside are told from fewer lines
-            for x in range(columns):
-                lowest, highest = min(lowest, small[x]), max(highest, large[x])
-        outside += int(beyond)
-        looked += columns
         field = row % 2 if fields == 2 else 0
-        if row % 8 > 1 and rows > 400:
-            continue
         cell = min(high - 1, row * high // rows)
         for x in range(0, columns, thin):
             y = line[x]
@@ -140,7 +122,105 @@ def coloured(
                 value = y + red_cr * v if n == 0 else y + green_cb * u + green_cr * v if n == 1 else y + blue_cb * u
                 place = min(max((value + np.float32(0.25)) * step, np.float32(0)), np.float32(top))
                 cells[field, cell, column, n] += light[np.int32(place)]
-    array[0], array[1], array[2] = outside / max(1, looked), lowest, highest
+
+
+@_compiled
+def every_pixel(
+    luma: NDArray[Any],
+    cb: NDArray[Any],
+    cr: NDArray[Any],
+    size: tuple[int, int],
+    sites: tuple[int, int, int],
+    zeros: tuple[float, float],
+    scales: tuple[float, float],
+    matrix: tuple[float, float, float, float],
+    allowed: tuple[float, float],
+    light: NDArray[np.float32],
+    gains: NDArray[np.float32],
+    array: NDArray[np.float64],
+) -> None:  # pragma: no cover
+    """Look at R′, G′, B′ of every pixel, nothing filtered, chroma in straight lines between its samples.
+
+    `array` takes how many pixels have one outside `allowed`, the lowest and highest of all, and, where `light` is a
+    table over 0 to 1, the light of the brightest of the three: added up, and the most (CTA-861.3, annex P). `gains`, a
+    table over 0 to 1 of the scene's luminance, multiplies light where it is not empty. Lines have `size` samples of
+    luma and of chroma; `sites` are luma samples across and down for one of chroma, and the fields that lines belong to.
+    """
+    across, down, fields = sites
+    width, columns = size
+    zero_y, scale_y = np.float32(zeros[0]), np.float32(scales[0])
+    zero_c, scale_c = np.float32(zeros[1]), np.float32(scales[1])
+    red_cr, green_cb, green_cr, blue_cb = (
+        np.float32(matrix[0]),
+        np.float32(matrix[1]),
+        np.float32(matrix[2]),
+        np.float32(matrix[3]),
+    )
+    least, most = np.float32(allowed[0]), np.float32(allowed[1])
+    half, steps, last_gain = np.float32(0.5), np.float32(len(light) - 1), np.float32(len(gains) - 1)
+    us, vs = np.empty(width + 2, np.float32), np.empty(width + 2, np.float32)
+    low_part, high_part, value = (
+        np.empty(width, np.float32),
+        np.empty(width, np.float32),
+        np.empty(width, np.float32),
+    )
+    outside, lowest, highest = 0, np.float32(9), np.float32(-9)
+    total, brightest, before = np.float64(0), np.float32(0), -1
+    for y in range(luma.shape[0]):
+        # where fields share no line of chroma, a field's own lines lie two apart
+        row = y // down if fields == 1 or down == 1 else 2 * (y // 4) + y % 2
+        row = min(row, cb.shape[0] - 1)
+        if row != before:
+            blue_row, red_row = cb[row], cr[row]
+            for c in range(columns):
+                us[c * across] = (np.float32(np.int32(blue_row[c])) - zero_c) * scale_c
+                vs[c * across] = (np.float32(np.int32(red_row[c])) - zero_c) * scale_c
+            if across == 2:
+                for c in range(columns):
+                    x, after = 2 * c + 1, 2 * min(c + 1, columns - 1)
+                    us[x], vs[x] = (us[x - 1] + us[after]) * half, (vs[x - 1] + vs[after]) * half
+            elif across > 2:
+                for c in range(columns):
+                    x, after = across * c, across * min(c + 1, columns - 1)
+                    for i in range(1, across):
+                        share = np.float32(i) / np.float32(across)
+                        if x + i < width:
+                            us[x + i] = us[x] + share * (us[after] - us[x])
+                            vs[x + i] = vs[x] + share * (vs[after] - vs[x])
+            for x in range(width):
+                red, green, blue = red_cr * vs[x], green_cb * us[x] + green_cr * vs[x], blue_cb * us[x]
+                low_part[x], high_part[x] = min(red, min(green, blue)), max(red, max(green, blue))
+            before = row
+        luma_row = luma[y]
+        beyond = np.int32(0)
+        for x in range(width):
+            level = (np.float32(np.int32(luma_row[x])) - zero_y) * scale_y
+            small, large = level + low_part[x], level + high_part[x]
+            beyond += np.int32((small < least) | (large > most))
+            lowest, highest = min(lowest, small), max(highest, large)
+            value[x] = large
+        outside += int(beyond)
+        if len(light) == 0:
+            continue
+        row_sum = np.float32(0)
+        for x in range(width):
+            place = min(max(value[x], np.float32(0)), np.float32(1)) * steps + half
+            shown = light[np.int32(place)]
+            if len(gains):
+                level = (np.float32(np.int32(luma_row[x])) - zero_y) * scale_y
+                red = level + red_cr * vs[x]
+                green, blue = level + green_cb * us[x] + green_cr * vs[x], level + blue_cb * us[x]
+                red = light[np.int32(min(max(red, np.float32(0)), np.float32(1)) * steps + half)]
+                green = light[np.int32(min(max(green, np.float32(0)), np.float32(1)) * steps + half)]
+                blue = light[np.int32(min(max(blue, np.float32(0)), np.float32(1)) * steps + half)]
+                scene = np.float32(0.2627) * red + np.float32(0.678) * green + np.float32(0.0593) * blue
+                scene = min(max(scene / light[len(light) - 1], np.float32(0)), np.float32(1))
+                shown *= gains[np.int32(scene * last_gain + half)]
+            row_sum += shown
+            brightest = max(brightest, shown)
+        total += row_sum
+    array[OUTSIDE], array[RGB_LOWEST], array[RGB_HIGHEST] = outside, lowest, highest
+    array[LIGHT], array[MOST_LIGHT] = total, brightest
 
 
 @_compiled
