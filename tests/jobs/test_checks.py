@@ -18,8 +18,7 @@ from idle_quarry.jobs.handover.causes import frame_of
 from idle_quarry.jobs.handover.check_table import CHECKS, IDS, setting_of
 from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, CheckedFile, worst
 from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
-from idle_quarry.jobs.handover.file_writing import first_timecode
-from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
+from idle_quarry.jobs.handover.leaders import Leaders, first_timecode, frames_of, lead_frames, programme_start
 from idle_quarry.jobs.handover.programme_checks import _pattern
 from idle_quarry.jobs.handover.record import VerificationRecord, accepted
 from idle_quarry.jobs.handover.sound_checks import mix_of
@@ -482,10 +481,11 @@ def test_names_starts_and_lengths_are_counted() -> None:
     ntsc = Fraction(30000, 1001)
     assert frames_of(60, ntsc) == 1800 and frames_of(0.5, Fraction(25)) in (12, 13)
     line_up = programme_layouts()["line-up-525"]
-    assert frames_before(line_up, ntsc) == 90 * 30
     american = next(delivery for delivery in demo_template("Sheet Seven").deliveries if delivery.format.rate == ntsc)
-    start = first_timecode(american.model_copy(update={"drop": True}), line_up)
-    assert str(start) == "00:58:29;28", "2700 pictures before 01:00:00;00 in drop-frame"
+    for drop, first, frames in ((True, "00:58:30;00", 2698), (False, "00:58:30:00", 2700)):
+        delivery = american.model_copy(update={"drop": drop})
+        assert str(first_timecode(delivery, line_up)) == first
+        assert sum(lead_frames(line_up, programme_start(delivery, line_up))) == frames
 
 
 def test_only_what_is_to_be_looked_at_can_be_accepted() -> None:

@@ -369,7 +369,7 @@ def pq_code(light: float) -> int:
     """The 10-bit code of a luminance by SMPTE ST 2084's own formula."""
     m1, m2, c1, c2, c3 = 2610 / 16384, 2523 / 32, 3424 / 4096, 2413 / 128, 2392 / 128
     power = (light / 10000) ** m1
-    return 64 + round(876 * ((c1 + c2 * power) / (1 + c3 * power)) ** m2)
+    return 64 + int(0.5 + 876 * ((c1 + c2 * power) / (1 + c3 * power)) ** m2)
 
 
 @pytest.mark.parametrize("rows", [14, 1])

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.timeline import Timeline
-from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
+from idle_quarry.jobs.handover.leaders import Leaders, first_timecode, frames_of, lead_frames, programme_start
 from idle_quarry.jobs.handover.programme import Mix, TimelineMaterial
 from idle_quarry.jobs.handover.verify import layout_of
 from idle_quarry.media.coding.writing import ClipWriter
@@ -29,7 +29,7 @@ from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.path.template_parts import Delivery
 from idle_quarry.picture.link import Conversion
 from idle_quarry.signal.formats import SignalFormat
-from idle_quarry.signal.timecode import Timecode, start_timecode
+from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_words
 from idle_quarry.sound.tone import line_up_tone
 
@@ -51,7 +51,9 @@ class PlannedItem:
     first: int = 0
 
 
-def items_of(layout: ProgrammeLayout | None, frames: int, timeline: Timeline, rate: Fraction) -> Iterator[PlannedItem]:
+def items_of(
+    layout: ProgrammeLayout | None, frames: int, timeline: Timeline, delivery: Delivery
+) -> Iterator[PlannedItem]:
     """Yield the items of the file in order.
 
     Raises `NotPossible` where the timeline's marks do not divide it as the layout has it.
@@ -59,6 +61,7 @@ def items_of(layout: ProgrammeLayout | None, frames: int, timeline: Timeline, ra
     if layout is None:
         yield PlannedItem("programme", frames)
         return
+    rate = delivery.format.rate
     parts = sum(item.what == "programme" for item in layout.items)
     cuts = sorted(
         round(mark.at / timeline.rate * rate)
@@ -72,21 +75,15 @@ def items_of(layout: ProgrammeLayout | None, frames: int, timeline: Timeline, ra
             remedy=f"set marks called “{BREAK_MARK}” in Trial",
         )
     ends = [*cuts[: parts - 1], frames]
-    at = 0
+    lead, at = list(lead_frames(layout, programme_start(delivery, layout))), 0
     for item in layout.items:
         if item.what == "programme":
             end = ends.pop(0)
             yield PlannedItem("programme", end - at, first=at)
             at = end
         else:
-            yield PlannedItem(item.what, frames_of(item.seconds or 0, rate), item.tone)
-
-
-def first_timecode(delivery: Delivery, layout: ProgrammeLayout | None) -> Timecode:
-    """Return the timecode of the file's first picture. Raises `QuarryError`."""
-    rate = delivery.format.rate
-    start = start_timecode((layout.starts if layout is not None else "") or delivery.start, delivery.drop, rate)
-    return start + -frames_before(layout, rate)
+            length = lead.pop(0) if lead else frames_of(item.seconds or 0, rate)
+            yield PlannedItem(item.what, length, item.tone)
 
 
 class _Sound:

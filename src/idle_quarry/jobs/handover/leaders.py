@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from fractions import Fraction
 from importlib.resources import as_file, files
-from itertools import takewhile
+from itertools import pairwise, takewhile
 from typing import Any
 
 import numpy as np
@@ -17,10 +17,11 @@ from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.coding.writing import still_codes
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import Codec
+from idle_quarry.path.template_parts import Delivery
 from idle_quarry.picture.patterns.bars import ident_box, pattern, rgb_picture
 from idle_quarry.picture.patterns.ident import with_ident
 from idle_quarry.signal.formats import SignalFormat
-from idle_quarry.signal.timecode import counted_frames
+from idle_quarry.signal.timecode import Timecode, counted_frames, start_timecode
 
 Codes = Sequence[NDArray[Any]]
 #: The level of type on a slate: its white is no peak white.
@@ -132,7 +133,28 @@ def frames_of(seconds: float, rate: Fraction) -> int:
     return counted_frames(int(seconds), rate) if float(seconds).is_integer() else round(seconds * rate)
 
 
-def frames_before(layout: ProgrammeLayout | None, rate: Fraction) -> int:
-    """Return how many pictures lie before the programme."""
+def programme_start(delivery: Delivery, layout: ProgrammeLayout | None) -> Timecode:
+    """Return the timecode of the programme's first picture. Raises `QuarryError` where there is no such number."""
+    start = (layout.starts if layout is not None else "") or delivery.start
+    return start_timecode(start, delivery.drop, delivery.format.rate)
+
+
+def lead_frames(layout: ProgrammeLayout | None, programme: Timecode) -> tuple[int, ...]:
+    """Return how many pictures each item before the programme has, whose first picture has this timecode.
+
+    They are told in seconds of count: 90 s before 01:00:00;00 is 00:58:30;00, 2 698 pictures earlier.
+    """
     items = takewhile(lambda item: item.what != "programme", layout.items if layout is not None else ())
-    return sum(frames_of(item.seconds or 0, rate) for item in items)
+    seconds = [item.seconds or 0 for item in items]
+    borders = [_earlier(programme, sum(seconds[number:])) for number in range(len(seconds) + 1)]
+    return tuple(after.frames_since(before) for before, after in pairwise(borders))
+
+
+def first_timecode(delivery: Delivery, layout: ProgrammeLayout | None) -> Timecode:
+    """Return the timecode of the file's first picture. Raises `QuarryError`."""
+    programme = programme_start(delivery, layout)
+    return programme - sum(lead_frames(layout, programme))
+
+
+def _earlier(timecode: Timecode, seconds: float) -> Timecode:
+    return timecode.seconds_earlier(int(seconds)) - round((seconds - int(seconds)) * timecode.rate)

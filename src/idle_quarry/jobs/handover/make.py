@@ -102,7 +102,7 @@ def make(
         assert timeline is not None
         fmt = encoder_pixels(codec, delivery.format).format
         frames, faster = frames_and_speed(material, fmt, delivery.policy)
-        items = list(items_of(layout, frames, timeline, fmt.rate))
+        items = list(items_of(layout, frames, timeline, delivery))
         say("measuring the sound", 0.0)
         gain = _gain(job, timeline, delivery, lambda share: say("measuring the sound", 0.1 * share))
         try:

@@ -8,10 +8,10 @@ import re
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, CheckedFile, Outcome, agrees
-from idle_quarry.jobs.handover.leaders import frames_before, frames_of
+from idle_quarry.jobs.handover.leaders import first_timecode, frames_of, lead_frames, programme_start
 from idle_quarry.path.entries.naming import FIELDS, fields_of, made_name
-from idle_quarry.path.entries.programme import ProgrammeItem
-from idle_quarry.signal.timecode import Timecode, start_timecode
+from idle_quarry.path.entries.programme import ProgrammeItem, ProgrammeLayout
+from idle_quarry.signal.timecode import Timecode
 
 #: How far sound may be from picture, ms: 40 early, 60 late (EBU R 37).
 _EARLY, _LATE = -40.0, 60.0
@@ -27,13 +27,10 @@ _SAME = {
 
 def wanted_start(file: CheckedFile) -> Timecode | None:
     """Return the timecode that the file's first picture is to have: the programme's, earlier by what lies before it."""
-    delivery = file.delivery
-    start = (file.layout.starts if file.layout is not None else "") or delivery.start
     try:
-        programme = start_timecode(start, delivery.drop, delivery.format.rate)
+        return first_timecode(file.delivery, file.layout)
     except QuarryError:
         return None
-    return programme + -frames_before(file.layout, delivery.format.rate)
 
 
 def timecode(file: CheckedFile) -> Outcome:
@@ -86,8 +83,8 @@ def layout(file: CheckedFile) -> Outcome:
         wrong.append(
             f"the file is {length:.1f} s long, and what its layout asks for around the programme takes {least:g} s"
         )
-    there = list(items)
-    for want in file.layout.items:
+    there, lengths = list(items), _lengths(file, file.layout)
+    for want, length in zip(file.layout.items, lengths, strict=True):
         names = _SAME.get(want.what, (want.what,))
         item = there[0] if there and there[0].what in names else None
         if item is None:
@@ -101,7 +98,7 @@ def layout(file: CheckedFile) -> Outcome:
                     spans.append((there[0].first, there[0].last))
             continue
         there.pop(0)
-        why = _differs(file, want, item.frames)
+        why = _differs(file, want, item.frames - length)
         if why:
             wrong.append(f"{item.what} at {file.start + item.first} {why}")
             spans.append((item.first, item.last))
@@ -118,11 +115,20 @@ def layout(file: CheckedFile) -> Outcome:
     return Outcome(file.layout.words, results, PASSES, text)
 
 
-def _differs(file: CheckedFile, want: ProgrammeItem, frames: int) -> str:
-    """Return how an item's length differs from what is wanted, "" where it is near enough."""
+def _lengths(file: CheckedFile, layout: ProgrammeLayout) -> list[int]:
+    """Return how many pictures each item of a layout is to have; 0 for a programme, which is as long as it is."""
+    lengths = [frames_of(item.seconds or 0, file.rate) for item in layout.items]
+    try:
+        lead = lead_frames(layout, programme_start(file.delivery, layout))
+    except QuarryError:
+        return lengths
+    return [*lead, *lengths[len(lead) :]]
+
+
+def _differs(file: CheckedFile, want: ProgrammeItem, off: int) -> str:
+    """Return how an item's length differs from what is wanted, by so many pictures, "" where it is near enough."""
     if want.seconds is None:
         return ""
-    off = frames - frames_of(want.seconds, file.rate)
     # a programme that begins or ends in black makes the black beside it longer
     if abs(off) <= file.layout_tolerance or (off > 0 and want.what in ("black", "end black")):
         return ""
