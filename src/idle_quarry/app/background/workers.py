@@ -197,10 +197,12 @@ class Workers:
 
     def _give_back(self) -> None:
         """Give the system back what pictures took: a decoder holds 250 MB of a 2160-line clip, glibc what was freed."""
-        for let_go in self.at_rest:
-            let_go()
-        with contextlib.suppress(AttributeError):  # another C library does it by itself
-            ctypes.CDLL(None).malloc_trim(0)
+        try:
+            for let_go in self.at_rest:
+                let_go()
+        finally:
+            with contextlib.suppress(AttributeError):  # another C library does it by itself
+                ctypes.CDLL(None).malloc_trim(0)
 
     @property
     def idle(self) -> bool:

@@ -124,7 +124,7 @@ class Renders(JobPart):
             self._tick.stop()
             self.door.refuse(error)
 
-        self.door.workers.start(work, done, refused)
+        self.door.workers.start(work, done, refused, quiet=not all_of_it)
 
     def _show(self, job: Job, snapshot: RendersSnapshot) -> None:
         """Show what was found, and look again while workers are at it."""
