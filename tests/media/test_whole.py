@@ -4,6 +4,7 @@ own loudness cases.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -59,9 +60,70 @@ def test_flashes_are_told_at_every_limit_and_not_below(rate: float) -> None:
     assert not fault(area=0.24) and fault(area=0.27), "more than a quarter of the picture"
     assert fault(low=159.0, high=181.0) and not fault(low=190.0, high=211.0), "at 160 and above by contrast"
     assert fault(low=190.0, high=220.0)
-    slow = flashed(rate, 0.3, 40, 100, 0.6, seconds=4)
-    lasting = flashed(rate, 0.3, 40, 100, 0.6, seconds=8)
-    assert not slow.flashes.spells and lasting.flashes.spells, "a sequence of more than five seconds"
+
+
+def sequence(rate: float, seconds: float, lights: Callable[[float], Sequence[tuple[float, float]]]) -> FlashMeter:
+    """Areas of a picture (share, light) side by side, as they are at each time."""
+    meter = FlashMeter(rate)
+    for moment in range(round(seconds * rate)):
+        cells, at = np.full((20 * 50, 3), 30.0, np.float32), 0
+        for share, light in lights(moment / rate + 1e-6):
+            cells[at : at + round(share * 1000)] = light
+            at += round(share * 1000)
+        meter.take(cells.reshape(20, 50, 3))
+    return meter
+
+
+def square(time: float, hertz: float, phase: float = 0.0, low: float = 40.0, high: float = 100.0) -> float:
+    return high if (time * hertz + phase) % 1 < 0.5 else low
+
+
+@pytest.mark.parametrize("rate", RATES)
+def test_places_count_together_whatever_their_phase_and_each_pairs_with_itself(rate: float) -> None:
+    """BT.1702-3: areas that flash at once are one area; a change at one place and one at another are no pair."""
+    for phase in (0.0, 0.5, 0.25):
+        both = sequence(rate, 3, lambda t, p=phase: [(0.229, square(t, 5)), (0.229, square(t, 5, p))])  # type: ignore[misc]
+        assert both.flashes.spells and both.flashes.spells[0].area == pytest.approx(0.458, abs=0.002), phase
+    alone = sequence(rate, 3, lambda t: [(0.229, square(t, 5))])
+    assert not alone.flashes.spells, "of one such area there is less than a quarter"
+    thirds = sequence(rate, 4, lambda t: [(1 / 3, 100.0 if int(5 * t) % 3 == n else 40.0) for n in range(3)])
+    assert not thirds.flashes.spells and thirds.flashes.most <= 2, "each third flashes at 1.67 Hz"
+    apart = sequence(
+        rate, 4, lambda t: [(0.2, square(t, 5) if t < 1.5 else 40.0), (0.2, square(t, 5) if t > 2.6 else 40.0)]
+    )
+    assert not apart.flashes.spells, "one after the other is not at once"
+    stairs = sequence(rate, 3, lambda t: [(0.6, 40.0 + 25.0 * int(4 * t))])
+    assert not stairs.flashes.spells, "changes in one way are none of a pair"
+
+
+@pytest.mark.parametrize(("rate", "hertz"), [(50.0, 25 / 9), (50.0, 25 / 8.5), (59.94, 2.99), (25.0, 1.0)])
+def test_what_flashes_for_long_is_to_be_looked_at_unless_edges_lie_apart(rate: float, hertz: float) -> None:
+    """More than five seconds of it; leading edges 360 ms apart (50 Hz) or 334 ms (60 Hz) are spared."""
+    long = sequence(rate, 8, lambda t: [(0.6, square(t, hertz))])
+    short = sequence(rate, 4.9, lambda t: [(0.6, square(t, hertz))])
+    close = 1 / hertz < (0.3599 if rate in (25.0, 50.0) else 0.3336)
+    assert [spell.lasting for spell in long.flashes.spells] == ([True] if close else [])
+    assert not short.flashes.spells and long.flashes.most <= 3
+
+
+def test_pairs_of_flashes_once_a_second_last_as_well() -> None:
+    """Two edges 200 ms apart once a second, for eight seconds: none is more than three, and none is spared."""
+    twice = sequence(50.0, 8, lambda t: [(0.6, 100.0 if t % 1 < 0.1 or 0.2 <= t % 1 < 0.3 else 40.0)])
+    assert [spell.lasting for spell in twice.flashes.spells] == [True] and twice.flashes.most == 2
+
+
+def test_luminance_and_colour_are_of_the_files_own_primaries() -> None:
+    """Light of BT.2020's green has 0.678 of its luminance, of BT.709's 0.715; red counts by u′, v′ of its own."""
+
+    def flashes(primaries: str, light: float) -> bool:
+        meter = FlashMeter(25.0, primaries)
+        for moment in range(100):
+            cells = np.zeros((20, 40, 3), np.float32)
+            cells[..., 1] = 10.0 + (light if moment // 3 % 2 else 0.0)
+            meter.take(cells)
+        return bool(meter.flashes.spells)
+
+    assert flashes("bt709", 28.5) and not flashes("bt2020", 28.5) and flashes("bt2020", 30.0)
 
 
 def test_red_is_told_by_its_chromaticity() -> None:

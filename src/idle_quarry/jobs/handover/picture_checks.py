@@ -313,12 +313,16 @@ def flash(file: CheckedFile, limit: Limit) -> Outcome:
     if is_hdr(file.delivery.format.encoding.transfer) and not spells and not patterns:
         return Outcome(wanted, results, PASSES, "no flashes beyond the limits, as the reference display shows them")
     texts = [
-        f"{spell.kind}: {spell.count:g} a second over {percent(spell.area)} of the picture" for spell in spells[:3]
+        f"{spell.kind}: {spell.count:g} a second over {percent(spell.area)} of the picture"
+        + (f" for {(spell.last - spell.first) / float(file.rate):.1f} s" if spell.lasting else "")
+        for spell in spells[:3]
     ]
     texts += [f"a pattern over {percent(pattern.figure)} of the picture" for pattern in patterns[:2]]
     spans = [(spell.first, spell.last + 1) for spell in spells] + [(span.first, span.last) for span in patterns]
-    if spells:
+    if any(not spell.lasting for spell in spells):
         return Outcome(wanted, results, FAILS, "; ".join(texts), spans)
+    if spells:
+        return Outcome(wanted, results, LOOK, f"{'; '.join(texts)}: flashes for more than 5 s", spans)
     if patterns:
         verdict = worst(by_limit(float((stay.last - stay.first) / file.rate), limit) for stay in patterns)
         return Outcome(wanted, results, verdict, "; ".join(texts), spans)

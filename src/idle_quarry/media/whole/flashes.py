@@ -1,33 +1,39 @@
 """Flashes, red flashes and patterns as ITU-R BT.1702 has them, from the light of a picture's cells, moment by moment.
 
-A flash is a pair of opposing changes of luminance by 20 cd/m² or more whose darker state is below 160 cd/m² (at 160 and
-above: of a Michelson contrast of 1/17 or more), over more than a quarter of the picture at once; more than three within
-a second are a fault, and so is a sequence of them that lasts more than five seconds. A red flash is a pair of opposing
-changes to and from saturated red: R / (R + G + B) of 0.8 or more in one of the states, and 0.2 or more apart in u′, v′.
+A flash is a pair of opposing changes of luminance at one place, by 20 cd/m² or more, whose darker state is below 160
+cd/m² (at 160 and above: of a Michelson contrast of 1/17 or more). Places that flash more than three times within a
+second are a fault where they are more than a quarter of the picture, whatever the phase of each. Where such an area
+flashes once a second or more for over five seconds a person is to look, unless the leading edges of its flashes lie at
+least 360 ms (50 Hz) or 334 ms (60 Hz) apart. A red flash is a pair of opposing changes to and from saturated red:
+R / (R + G + B) of 0.8 or more in one of the states, and 0.2 or more apart in u′, v′. Luminance and u′, v′ are those of
+the file's own primaries.
 A regular pattern is a fault where more than five pairs of light and dark stripes cover more than a quarter of the
 picture (two fifths where it stands still), the lighter of 50 cd/m² or more and 20 cd/m² or more above the darker.
 """
 
 from __future__ import annotations
 
-from collections import deque
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+
+from idle_quarry.picture.colour import rgb_to_xyz
 
 #: Changes of luminance (cd/m²), the darker state below which they count, the contrast that counts above it, the share
 #: of the picture.
 CHANGE, DARKER, CONTRAST, AREA = 20.0, 160.0, 1 / 17, 0.25
 #: Flashes in a second that are still allowed, and for how long sequences of flashes may last, seconds.
 MOST, LASTING_S = 3, 5.0
+#: Leading edges so far apart are spared, seconds: nine pictures at 25 a second, ten at 29.97.
+SPARED_S = {50: 0.36, 60: 0.334}
+#: Changes of one place that are remembered.
+_REMEMBERED = 2 * MOST + 2
 #: Saturated red, and how far apart two states lie in u′, v′.
 RED, APART = 0.8, 0.2
 #: Shares of the picture that a pattern may cover: moving or flashing, standing still; light of its stripes, pairs of
 #: them.
 PATTERN_MOVING, PATTERN_STILL, STRIPES_LIGHT, PAIRS = 0.25, 0.4, 50.0, 5
-#: Cells change together where they do so within this time: a cut takes a moment, a lamp two or three.
-_TOGETHER_S = 0.1
 #: u′, v′ of the white point: what is black has no colour.
 _WHITE = (0.1978, 0.4683)
 #: Light below this has no colour that is seen, cd/m².
@@ -38,9 +44,10 @@ Cells = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class FlashSpell:
-    """Moments, from the first to the last, in which more flashes than allowed lie.
+    """Moments, from the first to the last, in which more flashes than allowed lie, or which they last too long.
 
-    The most of them in a second, and their share of the picture.
+    The most of them in a second over more than a quarter of the picture, and the share of the picture that flashed.
+    `lasting`: not too many in any second, but for more than five seconds.
     """
 
     kind: str
@@ -48,78 +55,96 @@ class FlashSpell:
     last: int
     count: float
     area: float
+    lasting: bool = False
 
 
-class _Pairs:
-    """Opposing changes of the whole screen, one after the other, and the spells in which too many lie."""
+class _Flashes:
+    """Opposing changes of each place, and the spells in which too large an area flashes too often or too long."""
 
     def __init__(self, kind: str, rate: float) -> None:
         self._kind, self._rate = kind, rate
-        self._recent: deque[tuple[int, NDArray[np.bool_], NDArray[np.bool_]]] = deque()
-        self._last = 0  #: 1 after a change up, −1 after one down
-        self._times: deque[int] = deque()
-        self._begun: int | None = None
-        self._before: int | None = None
+        self._spared = SPARED_S[50 if abs(rate % 25) < 0.01 else 60] * rate - 0.5
+        self._way = np.zeros(0, np.int8)  #: of each place, 1 after a change up, −1 after one down
+        self._times = np.zeros(0, np.int64)  #: (places, remembered): when it changed last, the newest first
+        self._begun = np.zeros(0, np.int64)  #: when the sequence began in which it flashes once a second or more
+        self._close = np.zeros(0, np.int64)  #: when two leading edges lay too close together last
         self.spells: list[FlashSpell] = []
-        self.most = 0.0  #: flashes in a second at the most
-        self.area = 0.0  #: the largest share of the picture that changed at once
+        self.most = 0.0  #: flashes in a second at the most, over more than a quarter of the picture
 
     def take(self, moment: int, up: NDArray[np.bool_], down: NDArray[np.bool_]) -> None:
-        """Take which cells changed up and down at a moment."""
-        self._recent.append((moment, up, down))
-        while moment - self._recent[0][0] > _TOGETHER_S * self._rate:
-            self._recent.popleft()
-        for way in (1, -1):
-            if way == self._last or not (up if way > 0 else down).any():
-                continue
-            together = np.any([ups if way > 0 else downs for _, ups, downs in self._recent], axis=0)
-            area = float(together.mean())
-            self.area = max(self.area, area)
-            if area > AREA:
-                self._changed(moment, way, area)
+        """Take which places changed up and down at a moment."""
+        if not len(self._way):
+            count = up.size
+            self._way, self._begun = np.zeros(count, np.int8), np.zeros(count, np.int64)
+            never = -round(100 * self._rate) - 1
+            self._times, self._close = np.full((count, _REMEMBERED), never), np.full(count, never)
+        way = up.ravel().astype(np.int8) - down.ravel().astype(np.int8)
+        turned = (way != 0) & (way != self._way)  # a change on in the same way is none of a pair
+        if turned.any():
+            self._turn(moment, turned, way)
+        self._look(moment)
 
-    def _changed(self, moment: int, way: int, area: float) -> None:
-        self._last = way
-        self._recent.clear()
-        self._times.append(moment)
-        while moment - self._times[0] >= self._rate:
-            self._times.popleft()
-        # pairs of opposing changes within one second
-        count = len(self._times) / 2
-        self.most = max(self.most, count)
-        if self._begun is None or (self._before is not None and moment - self._before > self._rate / 2):
-            self._begun = moment
-        self._before = moment
-        if count > MOST:
-            self._add(int(self._times[0]), moment, count, area)
-        elif moment - self._begun > LASTING_S * self._rate and len(self._times) >= 2:
-            self._add(self._begun, moment, count, area)
+    def _turn(self, moment: int, turned: NDArray[np.bool_], way: NDArray[np.int8]) -> None:
+        times = self._times
+        # the leading edge of a flash before: two changes earlier, the one between them is its other edge
+        apart = moment - times[turned, 1]
+        fresh = moment - times[turned, 0] > self._rate
+        self._begun[turned] = np.where(fresh, moment, self._begun[turned])
+        self._close[turned] = np.where(apart < self._spared, moment, self._close[turned])
+        self._way[turned] = way[turned]
+        times[turned, 1:] = times[turned, :-1]
+        times[turned, 0] = moment
 
-    def _add(self, first: int, last: int, count: float, area: float) -> None:
-        before = self.spells[-1] if self.spells else None
-        if before is not None and first <= before.last + self._rate:
-            first, count, area = before.first, max(count, before.count), max(area, before.area)
-            self.spells.pop()
-        self.spells.append(FlashSpell(self._kind, first, last, count, area))
+    def _look(self, moment: int) -> None:
+        """See how large an area flashes how often now."""
+        counts = (moment - self._times < self._rate).sum(axis=1)  # within one second
+        least = int(AREA * len(counts))
+        usual = float(np.partition(counts, -least - 1)[-least - 1]) / 2  # reached by more than that area
+        self.most = max(self.most, usual)
+        if usual > MOST:
+            area = float((counts > 2 * MOST).mean())
+            self._add(FlashSpell(self._kind, moment - int(self._rate), moment, usual, area))
+        lasts = (moment - self._begun > LASTING_S * self._rate) & (counts >= 2)
+        lasts &= moment - self._close < self._rate
+        if lasts.mean() > AREA:
+            began = int(np.median(self._begun[lasts]))
+            self._add(FlashSpell(self._kind, began, moment, usual, float(lasts.mean()), lasting=True))
+
+    def _add(self, spell: FlashSpell) -> None:
+        for number, before in enumerate(self.spells):
+            if before.lasting == spell.lasting and spell.first <= before.last + self._rate:
+                self.spells[number] = FlashSpell(
+                    spell.kind,
+                    max(0, min(before.first, spell.first)),
+                    spell.last,
+                    max(before.count, spell.count),
+                    max(before.area, spell.area),
+                    spell.lasting,
+                )
+                return
+        self.spells.append(FlashSpell(**{**vars(spell), "first": max(0, spell.first)}))
 
 
 class FlashMeter:
-    """Takes the light of cells (rows, columns, 3: linear R, G, B in cd/m²) moment by moment.
+    """Takes the light of cells (rows, columns, 3: linear R, G, B of `primaries` in cd/m²) moment by moment.
 
     `rate` is moments a second.
     """
 
-    def __init__(self, rate: float) -> None:
-        self._rate, self._moment = rate, 0
-        self.flashes, self.reds = _Pairs("flash", rate), _Pairs("red flash", rate)
+    def __init__(self, rate: float, primaries: str = "bt709") -> None:
+        self._moment = 0
+        self._to_xyz = np.asarray(rgb_to_xyz(primaries), np.float32)
+        self.flashes, self.reds = _Flashes("flash", rate), _Flashes("red flash", rate)
         self._low: Cells | None = None
         self._high: Cells | None = None
         self._uv: Cells | None = None
         self._red: NDArray[np.bool_] | None = None
 
-    def take(self, cells: Cells, weights: tuple[float, float, float] = (0.2126, 0.7152, 0.0722)) -> None:
-        light = cells @ np.array(weights, np.float32)
-        uv, red = _chromaticity(cells, light)
+    def take(self, cells: Cells) -> None:
+        """Take the light of the next moment."""
+        xyz = cells @ self._to_xyz.T
+        light = xyz[..., 1]
+        uv, red = _chromaticity(cells, xyz)
         if self._low is None or self._high is None or self._uv is None or self._red is None:
             self._low, self._high, self._uv, self._red = light.copy(), light.copy(), uv, red
             self._moment += 1
@@ -129,7 +154,7 @@ class FlashMeter:
         up, down = _counts(light, self._low), _counts(self._high, light)
         changed = up | down
         self._low[changed], self._high[changed] = light[changed], light[changed]
-        self.flashes.take(self._moment, up, down)
+        self.flashes.take(self._moment, up & ~down, down)
         # to or from saturated red, far enough in colour: what was before stands until it is left
         apart = np.hypot(uv[..., 0] - self._uv[..., 0], uv[..., 1] - self._uv[..., 1]) >= APART
         to, back = apart & red & ~self._red, apart & self._red & ~red
@@ -146,18 +171,14 @@ def _counts(higher: Cells, lower: Cells) -> NDArray[np.bool_]:
     return (apart >= CHANGE) & ((lower < DARKER) | contrast)
 
 
-def _chromaticity(cells: Cells, light: Cells) -> tuple[Cells, NDArray[np.bool_]]:
-    """Return u′, v′ of cells by BT.709's primaries, and whether they are saturated red."""
-    r, g, b = cells[..., 0], cells[..., 1], cells[..., 2]
-    x = 0.4124 * r + 0.3576 * g + 0.1805 * b
-    y = 0.2126 * r + 0.7152 * g + 0.0722 * b
-    z = 0.0193 * r + 0.1192 * g + 0.9505 * b
-    total = x + 15 * y + 3 * z
-    dark = light < _DARK
-    safe = np.where(dark, 1.0, total)
-    u = np.where(dark, _WHITE[0], 4 * x / safe)
-    v = np.where(dark, _WHITE[1], 9 * y / safe)
-    red = ~dark & (r >= RED * (r + g + b))
+def _chromaticity(cells: Cells, xyz: Cells) -> tuple[Cells, NDArray[np.bool_]]:
+    """Return u′, v′ of cells, and whether they are saturated red."""
+    x, y, z = xyz[..., 0], xyz[..., 1], xyz[..., 2]
+    dark = y < _DARK
+    total = np.where(dark, 1.0, x + 15 * y + 3 * z)
+    u = np.where(dark, _WHITE[0], 4 * x / total)
+    v = np.where(dark, _WHITE[1], 9 * y / total)
+    red = ~dark & (cells[..., 0] >= RED * cells.sum(axis=-1))
     return np.stack([u, v], axis=-1).astype(np.float32), red
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
@@ -21,7 +22,7 @@ from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, ExaminedRun, 
 from idle_quarry.media.measurement.results import ActivePicture
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.media.whole.bars import _lines, shows_bars
-from idle_quarry.media.whole.flashes import PAIRS, PATTERN_MOVING, PATTERN_STILL, FlashMeter, FlashSpell, striped
+from idle_quarry.media.whole.flashes import PAIRS, PATTERN_MOVING, PATTERN_STILL, FlashMeter, striped
 from idle_quarry.media.whole.picture_measurement import (
     BARS,
     BLACK,
@@ -102,7 +103,7 @@ class PicturesMeter:
         self._pairs = PairMeter()
         self._runs: list[ExaminedRun] = []
         self._moved: list[float] = []
-        self._flash = FlashMeter(float(self._rate) * self._fields)
+        self._flash = FlashMeter(float(self._rate) * self._fields, self._encoding.primaries)
         self._active = ActiveMeter()
         self._luma_out, self._luma_most = _Spans(), 0.0
         self._gamut, self._patterns = _Spans(), _Spans(int(self._rate * Fraction(1, 2)))
@@ -322,10 +323,7 @@ class PicturesMeter:
             gamut_most=self._gamut_most,
             rgb_lowest=self._rgb[0],
             rgb_highest=self._rgb[1],
-            flashes=tuple(
-                FlashSpell(flash.kind, flash.first // per, flash.last // per, flash.count, flash.area)
-                for flash in flashes
-            ),
+            flashes=tuple(replace(flash, first=flash.first // per, last=flash.last // per) for flash in flashes),
             most_flashes=self._flash.flashes.most,
             most_reds=self._flash.reds.most,
             patterns=tuple(self._patterns.found),
