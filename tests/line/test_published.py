@@ -138,3 +138,59 @@ def test_timecode_comes_back(text: str, rate: Fraction) -> None:
     nibbles = timecode_data(Timecode.from_text("12:34:56:07", Fraction(25)), 0)
     assert [nibble >> 4 for nibble in nibbles][0::2] == [7, 0, 6, 5, 4, 3, 2, 1]
     assert read_timecode([0xF0, *nibbles[1:]], Fraction(25)) is None
+
+
+def packets_in(words: np.ndarray, did: int) -> list[np.ndarray]:
+    """Packets of a stream with a DID, by their flags alone (ST 291-1)."""
+    flags = np.flatnonzero((words[:-2] == 0) & (words[1:-1] == 0x3FF) & (words[2:] == 0x3FF))
+    return [words[at : at + 7 + (int(words[at + 5]) & 0xFF)] for at in flags if int(words[at + 3]) & 0xFF == did]
+
+
+@pytest.mark.parametrize("name", ["576i25", "480i29.97"])
+def test_data_blocks_of_sd_sound_count_on_across_frames(name: str) -> None:
+    """They run 1 to 255 unbroken (ST 272, 13.2)."""
+    fmt = format_from_words(name)
+    writer, numbers = LineWriter(fmt, transport(fmt)), list[int]()
+    for frame in range(7):
+        sound = np.zeros((samples_in(frame, fmt.rate), 4), np.int32)
+        words = writer.frame([noise(fmt)], sound)[0].reshape(-1)
+        numbers += [int(packet[4]) & 0xFF for packet in packets_in(words, 0xFF)]
+    assert numbers[0] == 1 and len(numbers) > 3000
+    assert numbers == [n % 255 + 1 for n in range(len(numbers))]
+
+
+@pytest.mark.parametrize("name", ["1080p50", "1080p59.94"])
+def test_level_a_says_its_payload_in_both_streams_beside_sound(name: str) -> None:
+    fmt = format_from_words(name)
+    way = transport(fmt, "3G-A")
+    sound = np.ones((samples_in(0, fmt.rate), 16), np.int32)
+    frame = LineWriter(fmt, way).frame([noise(fmt)], sound)[0]
+    for stream in (way.luma_at(0), way.chroma_at(0)):
+        said = packets_in(frame[:, :, stream].reshape(-1), 0x41)
+        assert [payload_text(tuple(int(word) & 0xFF for word in words[6:10])) for words in said] == [  # type: ignore[arg-type]
+            payload_text(payload_bytes(fmt, way))
+        ] * len(way.raster.payload), stream
+    assert len(packets_in(frame[:, :, way.chroma_at(0)].reshape(-1), 0xE7)) == len(sound)
+
+
+def test_codes_of_625_lines_cover_the_lines_of_rp_165() -> None:
+    """Field 1 is lines 8 to 317, field 2 lines 321 to 4 of the next frame (RP 165, BT.1304)."""
+    fmt = format_from_words("576i25")
+    writer, way = LineWriter(fmt, transport(fmt)), transport(fmt)
+    first, second = (writer.frame([noise(fmt)])[0][:, :, 0] for _ in range(2))
+
+    def code(words: np.ndarray) -> int:
+        """By another library, lowest bit first; zeros before change nothing."""
+        bits = (words[:, None] >> np.arange(10) & 1).astype(np.uint8).reshape(-1)
+        bits = np.concatenate([np.zeros(-len(bits) % 8, np.uint8), bits])
+        return int(f"{anycrc.CRC(16, 0x1021, 0, False, False, 0).calc(np.packbits(bits).tobytes()):016b}"[::-1], 2)
+
+    def said(line: np.ndarray) -> int:
+        (words,) = packets_in(line, 0xF4)
+        six = [int(word) >> 2 & 0x3F for word in words[9:12]]
+        return six[0] | six[1] << 6 | (six[2] & 0xF) << 12
+
+    assert said(first[318 - 1]) == code(first[8 - 1 : 317].reshape(-1)[4:])
+    whole = np.concatenate([first[321 - 1 :], second[:4]])
+    assert said(second[5 - 1]) == code(whole.reshape(-1)[4:])
+    assert way.raster.edh == (5, 318)

@@ -136,6 +136,6 @@ def _sd_group(
         return None
     order = np.argsort(np.concatenate(lines))
     turn = np.concatenate(numbers)[order]
-    _in_turn(group, turn, np.concatenate([line for _, line in samples])[order], None, frame_faults)
+    _in_turn(group, turn, np.concatenate([line for _, line in samples])[order], before, frame_faults)
     rows = [row for block, _ in samples for row in block]
     return GroupSound(group, np.concatenate([rows[n] for n in order]), int(turn[-1]))

@@ -198,16 +198,18 @@ def lay_sound(
     whole[:, :channels] = samples
     cadence = cadence_length(rate)
     if way.raster.of_sd:
-        _lay_sd(link, way, whole, channels, frame % cadence, cadence == 1, first)
+        _lay_sd(link, way, whole, channels, frame, rate, first)
         return
     places = hd_places(way, n, groups)
     chroma, luma = link[:, :, way.chroma_at(stream)], link[:, :, way.luma_at(stream)]
     across = np.arange(HD_PACKET)
+    taken = {line: free_word(chroma[line - 1], way.head) - way.head for line in way.raster.payload}
+    word = places.word + np.array([taken.get(line + 1, 0) for line in places.line.tolist()], np.int64)
     for group in range(groups):
         result = hd_packets(
             whole[:, 4 * group : 4 * group + 4], group, first, first + np.arange(n), places.phase, places.late
         )
-        chroma[places.line[:, None], (places.word + HD_PACKET * group)[:, None] + across] = result
+        chroma[places.line[:, None], (word + HD_PACKET * group)[:, None] + across] = result
     for line in way.raster.sound_control:
         at = free_word(luma[line - 1], way.head)
         for group in range(groups):
@@ -240,10 +242,17 @@ def sd_shares(way: Transport, count: int, group: int) -> tuple[tuple[int, int, i
     return tuple(shares)
 
 
+@lru_cache(maxsize=64)
+def _sd_packets_a_cadence(way: Transport, rate: Fraction, group: int) -> tuple[int, ...]:
+    """Return how many packets of a group each frame of a cadence of SD has."""
+    counts = [samples_in(frame, rate) for frame in range(cadence_length(rate))]
+    return tuple(len(sd_shares(way, count, group)) for count in counts)
+
+
 def _lay_sd(
-    link: Words, way: Transport, samples: NDArray[np.int32], channels: int, frame: int, whole: bool, first: int
+    link: Words, way: Transport, samples: NDArray[np.int32], channels: int, frame: int, rate: Fraction, first: int
 ) -> None:
-    n = len(samples)
+    n, cadence = len(samples), cadence_length(rate)
     place = first + np.arange(n)
     status, begins = _status_bits(place), (place % BLOCK == 0).astype(np.int64)
     stream = link[:, :, 0]
@@ -262,24 +271,26 @@ def _lay_sd(
             low, high = (samples[:, 4 * group + 2 * pair + n].astype(np.int64) & 0xF for n in (0, 1))
             more[:, pair] = low | high << 4
         shares = np.array(sd_shares(way, n, group))
+        packets = _sd_packets_a_cadence(way, rate, group)
+        sent = frame // cadence * sum(packets) + sum(packets[: frame % cadence])  # data blocks count on (ST 272)
         for count in np.unique(shares[:, 2]):
             numbers = np.flatnonzero(shares[:, 2] == count)
             lines, begin = shares[numbers, 0], shares[numbers, 1]
             span = begin[:, None] + np.arange(count)
-            inner = _sd_packets(SD_SOUND[group], numbers, with_complement(three[span].reshape(len(lines), -1)))
-            extra = _sd_packets(SD_SOUND_MORE[group], numbers, with_parity(more[span].reshape(len(lines), -1)))
+            inner = _sd_packets(SD_SOUND[group], sent + numbers, with_complement(three[span].reshape(len(lines), -1)))
+            extra = _sd_packets(SD_SOUND_MORE[group], sent + numbers, with_parity(more[span].reshape(len(lines), -1)))
             both = np.concatenate([inner, extra], axis=1)
             stream[lines[:, None], free[lines][:, None] + np.arange(both.shape[1])] = both
             free[lines] += both.shape[1]
         for line in way.raster.sound_control:
             at = free_word(stream[line - 1], way.head)
-            text = [0 if whole else frame + 1] * 2
+            text = [0 if cadence == 1 else frame % cadence + 1] * 2
             words = packet(SD_SOUND_CONTROL[group], 0, [*text, 0, (1 << min(4, channels - 4 * group)) - 1, *[0] * 14])
             stream[line - 1, at : at + len(words)] = words
 
 
 def _sd_packets(did: int, numbers: NDArray[np.int64], data: Words) -> Words:
-    """Return packets (n, words) of data words (n, words), numbered by their order."""
+    """Return packets (n, words) of data words (n, words), numbered 1 to 255 over and over."""
     result = np.empty((len(data), data.shape[1] + 7), np.uint16)
     result[:, :3] = ADF
     result[:, 3], result[:, 4], result[:, 5] = (
