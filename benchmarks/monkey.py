@@ -84,7 +84,7 @@ def _holders(most: int = 12) -> list[str]:
                 if isinstance(value, bytes | bytearray)
                 else value.width() * value.height() * 4
             )
-            if size < 1_000_000 or (isinstance(value, np.ndarray) and value.base is not None):
+            if size < 100_000 or (isinstance(value, np.ndarray) and value.base is not None):
                 continue
             counted.add(id(value))
             chain, at = [type(owner).__name__], owner
@@ -106,7 +106,12 @@ def _holders(most: int = 12) -> list[str]:
         for owner in gc.get_objects()
         if type(owner).__name__ in ("InputContainer", "OutputContainer", "VideoCodecContext", "Reader", "ClipReader")
     )
+    from PySide6.QtWidgets import QApplication
+
+    things = Counter(type(owner).__name__ for owner in gc.get_objects())
+    widgets = Counter(type(widget).__name__ for widget in QApplication.allWidgets())
     return [
+        f"things: {things.most_common(8)}; {sum(widgets.values())} widgets: {widgets.most_common(6)}",
         *(f"{size / 1e6:.0f} MB, {counts[name]} × {name}" for name, size in held.most_common(most)),
         f"of the C library {_in_use_mb():.0f} MB are in use; open: {dict(native)};"
         f" {_given_back_mb():.0f} MB can be given back",

@@ -13,6 +13,7 @@ from tests.app.test_models import desk  # noqa: F401  (a fixture)
 from idle_quarry.app.background.workers import Cancelled
 from idle_quarry.app.desk import Desk
 from idle_quarry.media.looking import look, whole_sound_heard
+from idle_quarry.media.whole.sound import BLOCK, _Blocks
 
 #: Tech 3341, case 5: tones of these levels (dBFS of a stereo sine at 1 kHz) and lengths are −23 LUFS together.
 CASE_5 = ((-26.0, 20.0), (-20.0, 20.1), (-26.0, 20.0))
@@ -101,3 +102,14 @@ def test_sixteen_channels_are_heard(tmp_path: Path) -> None:
     assert result is not None and [n + 1 for n, channel in enumerate(result.channels) if not channel.silent] == [5, 6]
     (whole,) = whole_sound_heard(clip, lambda _what, _share: None).measured.sound  # type: ignore[union-attr]
     assert whole is not None and whole.windows == 1 and whole.loudness_lufs == pytest.approx(-23.0, abs=0.1)
+
+
+@pytest.mark.parametrize("before", [0, 1, 2, 3])
+def test_clipping_is_found_across_the_borders_of_blocks(before: int) -> None:
+    """Three samples at full scale, some of them the last of a block; two of them are none."""
+    for count, found in ((3, 1), (2, 0)):
+        sound, blocks = np.zeros((2 * BLOCK, 2), np.float32), _Blocks(2)
+        sound[BLOCK - before : BLOCK - before + count, 1] = 1.0
+        for at in (0, BLOCK):
+            blocks.take(sound[at : at + BLOCK])
+        assert sum(blocks.clipped) == found

@@ -178,34 +178,51 @@ def loudness(file: CheckedFile) -> Outcome:
     value = round(sound.integrated, 1)
     if wanted is None:
         return Outcome(None, value, NOT_CHECKED, f"{sound.integrated:.1f} LUFS; none is asked for")
-    fits = abs(sound.integrated - wanted) <= within + 0.05
-    text = f"{sound.integrated:.1f} LUFS over the programme" + ("" if fits else f"; {wanted:g} ± {within:g} is wanted")
-    return Outcome(wanted, value, agrees(fits), text)
+    off, live = abs(sound.integrated - wanted), file.tolerances.live_lu
+    text = f"{sound.integrated:.1f} LUFS over the programme; {wanted:g} ± {within:g} LU is wanted"
+    if off <= within + 0.05:
+        return Outcome(wanted, value, PASSES, text)
+    if live is not None and off <= live + 0.05:
+        return Outcome(wanted, value, LOOK, f"{text}, ± {live:g} where it is live")
+    return Outcome(wanted, value, FAILS, text)
 
 
 def short_term(file: CheckedFile) -> Outcome:
-    """Tell the most short-term and momentary loudness."""
-    sound = file.found.sound
+    """Tell the most short-term and momentary loudness, and hold those of short forms against their limits."""
+    sound, may = file.found.sound, file.tolerances
     if sound is None:
         return _NONE
-    short = sound.most_short_term
-    if short is None or sound.most_momentary is None:
+    short, moment = sound.most_short_term, sound.most_momentary
+    if short is None or moment is None:
         return Outcome(None, None, NOT_CHECKED, "too little sound")
     places = [n for n, value in enumerate(sound.short_term) if value >= round(short, 1)]
     begin = file.found.programme[0] / float(file.rate)
     spans = [file.seconds(begin + max(0.0, places[0] / 10 - 3), begin + places[0] / 10)] if places else []
-    text = f"at the most {short:.1f} LUFS over three seconds, {sound.most_momentary:.1f} at a moment"
-    return Outcome(None, round(short, 1), PASSES, text, spans)
+    text = f"at the most {short:.1f} LUFS over three seconds, {moment:.1f} at a moment"
+    if may.short_form_s is None or sound.seconds >= may.short_form_s:
+        return Outcome(None, round(short, 1), PASSES, text, spans)
+    limits = {"over three seconds": (short, may.short_term_lufs), "at a moment": (moment, may.momentary_lufs)}
+    wanted = ", ".join(f"{limit:g} LUFS {when}" for when, (_, limit) in limits.items() if limit is not None)
+    fits = all(limit is None or value <= limit + 0.05 for value, limit in limits.values())
+    text = f"{text}; of a short form at the most {wanted}"
+    return Outcome(wanted, round(short, 1), agrees(fits), text, spans)
+
+
+#: Below so many seconds a loudness range says nothing (EBU Tech 3342), and below so many it is not said.
+_RANGE_S, _LEAST_RANGE_S = 60.0, 3.0
 
 
 def loudness_range(file: CheckedFile) -> Outcome:
-    """Tell the loudness range."""
-    if file.found.sound is None:
+    """Tell the loudness range, where there is enough sound for one."""
+    sound = file.found.sound
+    if sound is None:
         return _NONE
-    spread = file.found.sound.range
-    if spread is None:
-        return Outcome(None, None, NOT_CHECKED, "too little sound")
-    return Outcome(None, round(spread, 1), PASSES, f"{spread:.1f} LU")
+    if sound.range is None or sound.seconds < _LEAST_RANGE_S:
+        return Outcome(None, None, NOT_CHECKED, "too little sound for a loudness range")
+    text = f"{sound.range:.1f} LU"
+    if sound.seconds < _RANGE_S:
+        text += f", not meaningful over {sound.seconds:.0f} s: a range is told of a minute or more"
+    return Outcome(None, round(sound.range, 1), PASSES, text)
 
 
 def true_peak(file: CheckedFile) -> Outcome:

@@ -82,6 +82,7 @@ class _Blocks:
         self.tones: list[float] = []
         self._apart = np.zeros((channels, channels))
         self._low = np.zeros(channels)
+        self._full = np.zeros((_CLIPPED - 1, channels), bool)
 
     def take(self, block: NDArray[np.float32]) -> None:
         wide = block.astype(np.float64)
@@ -91,8 +92,9 @@ class _Blocks:
         # a one-pole low-pass at 250 Hz, block by block: what is left of the power is above it
         low = _low_passed(wide, self._low)
         self.highs.append(np.maximum(power - (low**2).mean(axis=0), 0))
-        full = np.abs(wide) >= _FULL
-        runs = full[2:] & full[1:-1] & full[:-2] if len(full) >= _CLIPPED else full[:0]
+        full = np.concatenate([self._full, np.abs(wide) >= _FULL])  # a run may begin in the block before
+        self._full = full[len(full) - _CLIPPED + 1 :]
+        runs = full[2:] & full[1:-1] & full[:-2]
         self.clipped.append(int(runs.any(axis=0).sum()) if len(runs) else 0)
         if self.channels > 1:
             left, right = wide[:, 0], wide[:, 1]

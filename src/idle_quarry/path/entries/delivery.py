@@ -35,11 +35,18 @@ class DeliverySound(EntryPart):
 class Tolerances(EntryPart):
     """How far a checked figure may be off: loudness and level in LU and dB.
 
+    Between `loudness_lu` and `live_lu` a person looks: so far off a live programme may be (EBU R 128). Programmes that
+    are shorter than `short_form_s` have limits of loudness at a moment and over three seconds (R 128 s1).
+
     Gamut (per cent of the area), black and held pictures (seconds) are the older form of their limits: from where on a
     person looks.
     """
 
     loudness_lu: Annotated[float, Field(ge=0, le=10)] = 0.5
+    live_lu: Annotated[float, Field(ge=0, le=10)] | None = None
+    short_form_s: Annotated[float, Field(gt=0, le=3600)] | None = None
+    short_term_lufs: Annotated[float, Field(ge=-70, le=0)] | None = None
+    momentary_lufs: Annotated[float, Field(ge=-70, le=0)] | None = None
     line_up_db: Annotated[float, Field(ge=0, le=10)] = 0.5
     gamut_area: Annotated[float, Field(ge=0, le=100)] = 1.0
     black_s: Annotated[float, Field(ge=0, le=600)] = 2.0

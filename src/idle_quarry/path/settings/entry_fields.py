@@ -208,6 +208,30 @@ ENTRY_FIELDS: dict[type[Entry], tuple[FigureField | MemberList, ...]] = {
         FigureField(
             "tolerances.loudness_lu", "Loudness may be off", number(0, 10, _LU), "{:g}".format, follows="LU either way"
         ),
+        FigureField(
+            "tolerances.live_lu",
+            "Live may be off",
+            **_or_none(number(0, 10, _LU)),
+            follows="LU: until there a person looks",
+        ),
+        FigureField(
+            "tolerances.short_form_s",
+            "Short forms",
+            **_or_none(number(1, 3600, "s")),
+            follows="s: what is shorter is one",
+        ),
+        FigureField(
+            "tolerances.short_term_lufs",
+            "Short forms, three seconds",
+            **_or_none(number(-70, 0, "LUFS")),
+            follows="LUFS at the most over three seconds (R 128 s1)",
+        ),
+        FigureField(
+            "tolerances.momentary_lufs",
+            "Short forms, a moment",
+            **_or_none(number(-70, 0, "LUFS")),
+            follows="LUFS at the most at a moment (R 128 s1)",
+        ),
         FigureField("sound.true_peak_dbtp", "True peak", **_or_none(number(-40, 0, "dBTP")), follows="dBTP at most"),
         FigureField(
             "tolerances.line_up_db", "Line-up may be off", number(0, 10, _DB), "{:g}".format, follows="dB either way"
