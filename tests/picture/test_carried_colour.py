@@ -79,3 +79,19 @@ def test_links_that_leave_colour_alone_have_no_cube() -> None:
     left = edited(SALT, Edit("sources.tape.policy.colour", "leave"))
     tape = next(cube for cube in cubes_of(left, 17) if cube.name.startswith("Tape"))
     assert tape.worst_codes < 1e-9 and np.allclose(tape.values[3, 5, 7], (3 / 16, 5 / 16, 7 / 16))
+
+
+def test_scene_linear_is_light_or_is_not_there() -> None:
+    """BT.709, item 1.2, by its own formula; what says other than a camera's curve has no such role."""
+    patches = np.array([[0.02, 0.081, 0.5], [0.18, 0.75, 1.0]])
+    wanted = np.where(patches < 0.081, patches / 4.5, ((patches + 0.099) / 1.099) ** (1 / 0.45))
+    template = edited(SALT, Edit("working.format", words("1080p25")))
+    config = PyOpenColorIO.Config.CreateFromStream(config_of(template, []))
+    config.validate()
+    assert config.getColorSpace("scene_linear").getEncoding() == "scene-linear"
+    result = np.ascontiguousarray(patches, np.float32)
+    config.getProcessor(template.working.name, "scene_linear").getDefaultCPUProcessor().applyRGB(result)
+    np.testing.assert_allclose(result, wanted, atol=2e-4)
+    for name in ("1080p25 pq", "1080p25 hlg"):
+        other = edited(SALT, Edit("working.format", words(name)))
+        assert not PyOpenColorIO.Config.CreateFromStream(config_of(other, [])).hasRole("scene_linear")

@@ -122,7 +122,8 @@ def cubes_of(template: Template, size: int) -> list[Cube]:
 def config_of(template: Template, cubes: list[Cube]) -> str:
     """Return an OpenColorIO config (version 2) whose spaces are the template's stations, by the cubes beside it.
 
-    The programme is what all others are converted to or from; OpenColorIO itself writes and checks it.
+    The programme is what all others are converted to or from; its scene's light is a space of its own where its
+    transfer says what that was. OpenColorIO itself writes and checks it.
     """
     import PyOpenColorIO  # only where somebody carries colour
 
@@ -135,8 +136,11 @@ def config_of(template: Template, cubes: list[Cube]) -> str:
         PyOpenColorIO.REFERENCE_SPACE_SCENE, template.working.name, description=format_words(template.working.format)
     )
     config.addColorSpace(programme)
-    for role in ("default", "scene_linear"):
-        config.setRole(role, template.working.name)
+    config.setRole("default", template.working.name)
+    linear = _scene_linear(template)
+    if linear is not None:
+        config.addColorSpace(linear)
+        config.setRole("scene_linear", linear.getName())
     config.addDisplayView("Programme", "as it is made", template.working.name)
     for cube in cubes:
         into = cube.name.endswith("into the programme")
@@ -154,3 +158,27 @@ def config_of(template: Template, cubes: list[Cube]) -> str:
             config.addDisplayView(cube.name, "as it is shown", cube.name)
     config.validate()
     return str(config.serialize())
+
+
+def _scene_linear(template: Template) -> Any:
+    """Return the space of the light in front of a programme's camera, in its primaries.
+
+    None where the programme is not of BT.709's camera curve: PQ and gamma 2.6 say what a display shows, and the config's
+    version has no transform for HLG.
+    """
+    import PyOpenColorIO
+
+    encoding = template.working.format.encoding
+    if encoding.transfer != "bt709":
+        return None
+    space = PyOpenColorIO.ColorSpace(
+        PyOpenColorIO.REFERENCE_SPACE_SCENE,
+        f"{template.working.name}, light of the scene",
+        description=f"light in front of the camera, {encoding.primaries}, 1 is white (BT.709, item 1.2)",
+        encoding="scene-linear",
+    )
+    change = PyOpenColorIO.ExponentWithLinearTransform(  # 4.5 L below 0.018, else 1.099 L^0.45 − 0.099
+        gamma=[1 / 0.45] * 3 + [1.0], offset=[0.099] * 3 + [0.0], negativeStyle=PyOpenColorIO.NEGATIVE_LINEAR
+    )
+    space.setTransform(change, PyOpenColorIO.COLORSPACE_DIR_FROM_REFERENCE)
+    return space
