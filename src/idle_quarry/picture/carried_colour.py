@@ -163,8 +163,8 @@ def config_of(template: Template, cubes: list[Cube]) -> str:
 def _scene_linear(template: Template) -> Any:
     """Return the space of the light in front of a programme's camera, in its primaries.
 
-    None where the programme is not of BT.709's camera curve: PQ and gamma 2.6 say what a display shows, and the config's
-    version has no transform for HLG.
+    None where the programme is not of BT.709's camera curve: PQ and gamma 2.6 say what a display shows, and configs of
+    this version have no transform for HLG.
     """
     import PyOpenColorIO
 
