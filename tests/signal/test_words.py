@@ -253,3 +253,57 @@ def test_a_field_order_is_one_of_two_also_where_it_may_be_none() -> None:
     for wrong in ("sideways", "\ud800"):
         with pytest.raises(NotPossible, match="no such field order"):
             format_from_json({**text, "field_order": wrong})
+
+
+@pytest.mark.parametrize(
+    ("said", "meant"),
+    [
+        ("DV PAL", "576i25 8bit 4:2:0 bff"),
+        ("dv-ntsc", "480i29.97 8bit 4:1:1 bff"),
+        ("NTSC film", "480p23.976"),
+        ("NTSC-J", "480i29.97"),
+        ("PAL-M", "480i29.97"),
+        ("SECAM", "576i25"),
+        ("UHD-2 50p", "4320p50"),
+        ("2160p50 HDR10", "2160p50 pq"),
+        ("2160p50 HLG BT.2100", "2160p50 hlg"),
+        ("D-10 50 PAL", "576i25 8bit"),
+        ("IMX 30 PAL", "576i25 8bit"),
+        ("IMX 40 NTSC", "486i29.97 8bit"),
+        ("DVCPRO HD 1080i50", "1440x1080i25 8bit"),
+        ("DV100 1080i59.94", "1280x1080i29.97 8bit"),
+        ("HDV 2 50", "1440x1080i25 8bit 4:2:0"),
+        ("HDV 1 50", "1280x720p50 8bit 4:2:0"),
+        ("1080p 23,976", "1080p23.976"),
+        ("1080p 59,94", "1080p59.94"),
+        ("1080sF24", "1080psf24"),
+    ],
+)
+def test_names_of_tapes_and_countries_are_signals(said: str, meant: str) -> None:
+    assert format_from_words(said) == format_from_words(meant)
+
+
+@pytest.mark.parametrize(
+    ("said", "offers"),
+    [
+        ("1080p49.952", ("1080p50", "1080p48", "1080p47.952")),
+        ("1080p29.9", ("1080p29.97", "1080p30")),
+        ("1080p23.9", ("1080p23.976", "1080p24")),
+    ],
+)
+def test_a_rate_beside_a_known_one_is_asked(said: str, offers: tuple[str, ...]) -> None:
+    with pytest.raises(SeveralReadings) as asked:
+        format_from_words(said)
+    assert set(offers) <= set(asked.value.readings)
+    assert all(format_from_words(reading) for reading in asked.value.readings)
+
+
+@pytest.mark.parametrize(
+    ("said", "neighbours"),
+    [("720i50", ("720p50", "1080i25")), ("480i25", ("576i25", "480i29.97")), ("486i25", ("576i25", "486i29.97"))],
+)
+def test_what_no_standard_has_is_refused_with_its_neighbours(said: str, neighbours: tuple[str, ...]) -> None:
+    with pytest.raises(NotUnderstood) as refused:
+        format_from_words(said)
+    assert all(neighbour in str(refused.value) for neighbour in neighbours)
+    assert all(format_from_words(neighbour) for neighbour in neighbours)

@@ -21,6 +21,32 @@ _RASTER = re.compile(r"(\d{2,5})x(\d{2,5})(psf|p|i)?", re.ASCII)
 _NUMBER_SCAN = re.compile(rf"({_NUMBER})(psf|p|i)?", re.ASCII)
 _LINES_RATE = re.compile(rf"(\d{{3,4}})/({_NUMBER})(psf|p|i)?", re.ASCII)
 _SCAN_RATE = re.compile(rf"(psf|p|i)/?({_NUMBER})?", re.ASCII)
+#: What is said by the name of a tape, a codec or a country, and what it is as a signal. A rate that is said stays.
+_NAMES = (
+    (re.compile(r"\b(?:dv[\s-]*pal|pal[\s-]*dv)\b"), "576i25 8bit 4:2:0 bff"),
+    (re.compile(r"\b(?:dv[\s-]*ntsc|ntsc[\s-]*dv)\b"), "480i29.97 8bit 4:1:1 bff"),
+    (re.compile(r"\bntsc[\s-]*film\b"), "480p23.976"),
+    (re.compile(r"\bntsc[\s-]*j\b"), "480i29.97"),
+    (re.compile(r"\bpal[\s-]*m\b"), "480i29.97"),
+    (re.compile(r"\bsecam\b"), "576i25"),
+    (re.compile(r"\buhd[\s-]*2\b"), "8k"),
+    (re.compile(r"\bhdr\s*10\b(?!\+)"), "pq 10bit"),
+    (re.compile(r"\bhlg[\s-]+(?:itu-r )?bt[\s.-]*2100\b|\b(?:itu-r )?bt[\s.-]*2100[\s-]+hlg\b"), "hlg"),
+    (re.compile(r"\bpq[\s-]+(?:itu-r )?bt[\s.-]*2100\b|\b(?:itu-r )?bt[\s.-]*2100[\s-]+pq\b"), "pq"),
+    (re.compile(r"\b(?:d-?10|imx)[\s-]*(?:30|40|50)?[\s-]*(?:pal|625)\b"), "576i25 8bit"),
+    (re.compile(r"\b(?:d-?10|imx)[\s-]*(?:30|40|50)?[\s-]*(?:ntsc|525)\b"), "486i29.97 8bit"),
+    (re.compile(r"\bdvcpro[\s-]*hd(?=.*720)|\bdv[\s-]*100(?=.*720)"), "960x720 8bit 16:9"),
+    (re.compile(r"\b(?:dvcpro[\s-]*hd|dv[\s-]*100)\b(?:\s*1080i?)?[\s/]*(?:50i?|25)\b"), "1440x1080i25 8bit 16:9"),
+    (
+        re.compile(r"\b(?:dvcpro[\s-]*hd|dv[\s-]*100)\b(?:\s*1080i?)?[\s/]*(?:59\.94i?|29\.97)\b"),
+        "1280x1080i29.97 8bit 16:9",
+    ),
+    (re.compile(r"\bhdv[\s-]*1\b(?:\s*720p?)?"), "1280x720 p 8bit 4:2:0"),
+    (re.compile(r"\bhdv[\s-]*2\b(?:\s*1080i?)?[\s/]*(?:50i?|25)\b"), "1440x1080i25 8bit 4:2:0 16:9"),
+    (re.compile(r"\bhdv[\s-]*2\b(?:\s*1080i?)?[\s/]*(?:59\.94i?|29\.97)\b"), "1440x1080i29.97 8bit 4:2:0 16:9"),
+)
+#: A rate that is written with a comma.
+_COMMA = re.compile(r"\b(?:23,97\d?|23,98|29,97|47,95\d?|59,94)\b", re.ASCII)
 _TIDIED = (
     (re.compile(r"\(\s*\d[\d./]* fields/s\s*\)", re.ASCII), " "),
     (re.compile(r"[,;_]"), " "),
@@ -32,6 +58,7 @@ _TIDIED = (
     (re.compile(r"\b(?:rec|bt|itu-r bt)[\s.-]*(709|2020)\b", re.ASCII), r"bt\1"),
     (re.compile(r"\b(upper|top) (field )?first\b"), "tff"),
     (re.compile(r"\b(lower|bottom) (field )?first\b"), "bff"),
+    (re.compile(r"(?<=\d)\s*sf(?=[\s/]*\d)", re.ASCII), "psf"),
     (re.compile(r"\bprogressive\b"), "p"),
     (re.compile(r"\binterlaced\b"), "i"),
     (re.compile(r"\bfull[\s-]hd\b|\bfhd\b"), "hd"),
@@ -100,6 +127,9 @@ def spelt_out(text: str, is_word: Callable[[str], bool] = lambda _word: True) ->
     ('576i25 16:9', '2048x858p24', '720p59.94')
     """
     tidy = text.strip().lower()
+    for pattern, signal in _NAMES:
+        tidy = pattern.sub(signal, tidy)
+    tidy = _COMMA.sub(lambda match: match[0].replace(",", "."), tidy)
     for pattern, into in _TIDIED:
         tidy = pattern.sub(into, tidy)
     heard = _SpokenParts(text)

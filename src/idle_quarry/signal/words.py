@@ -20,7 +20,7 @@ from idle_quarry.signal.rasters import (
     sd_pixel_aspect,
 )
 from idle_quarry.signal.rates import NAMED_RATES, rate_from_text, rate_text
-from idle_quarry.signal.spoken import spelt_out
+from idle_quarry.signal.spoken import SeveralReadings, spelt_out
 
 _HEAD = re.compile(r"(?:(\d{2,5})[x×])?(\d{2,5})(psf|p|i)/?(\d[\d./]*)", re.ASCII)
 _SCAN_OF = {"p": "progressive", "i": "interlaced", "psf": "psf"}
@@ -72,7 +72,8 @@ def format_from_words(text: str) -> SignalFormat:
             f"{height} lines say nothing of the width", subject=repr(text), remedy=_widths_advice(words[0], height)
         )
     width = int(width_text) if width_text else DEFAULT_WIDTHS[height]
-    rate = _frames(rate_from_text(rate_word), letter, words[0], rate_word)
+    rate = _frames(_sure_rate(rate_word, words[0]), letter, words[0], rate_word)
+    _refuse_unheard_of(height, width_text, letter, rate, text)
     optional_words = _OptionalWords(text)
     for word in words[1:]:
         optional_words.take(word)
@@ -89,6 +90,52 @@ def format_from_words(text: str) -> SignalFormat:
         )
     order = None if scan == "progressive" else optional_words.field_order or standard_field_order(raster)
     return SignalFormat(raster, rate, scan, order, replace(default_encoding(raster), **optional_words.encoding()))
+
+
+#: Lines that interlaced standards have at a frame rate, and what lies beside what there is none of.
+_INTERLACED_AT = {576: ("25",), 480: ("29.97", "30"), 486: ("29.97", "30")}
+
+
+def _refuse_unheard_of(height: int, width: str | None, letter: str, rate: Fraction, text: str) -> None:
+    """Raise `NotUnderstood` for interlaced pictures of lines or rates that no standard has, with their neighbours."""
+    if letter != "i" or width is not None:
+        return
+    near = rate_text(rate)
+    if height == 720:
+        raise NotUnderstood(
+            "720 lines are never interlaced (ST 296)",
+            subject=repr(text),
+            remedy=f"write 720p{rate_text(2 * rate)} or 1080i{near}",
+        )
+    rates = _INTERLACED_AT.get(height)
+    if rates is not None and near not in rates:
+        other = "576i25" if rate == 25 else "480i29.97"
+        raise NotUnderstood(
+            f"no standard has {height} lines at {near} frames a second",
+            subject=repr(text),
+            remedy=f"write {other} or {height}i{rates[0]}",
+        )
+
+
+#: A rate that lies this near a known one, a share of it, and is none is asked for.
+_NEAR = Fraction(5, 100)
+
+
+def _sure_rate(rate_word: str, head: str) -> Fraction:
+    """Return a rate that is a known one, lies near none, or is written as a fraction."""
+    rate = rate_from_text(rate_word)
+    near = sorted(
+        (name for name, known in NAMED_RATES.items() if abs(known - rate) < _NEAR * known),
+        key=lambda name: abs(NAMED_RATES[name] - rate),
+    )
+    if rate in NAMED_RATES.values() or "/" in rate_word or rate.denominator == 1 or not near:
+        return rate
+    stem = head[: head.rindex(rate_word)]
+    raise SeveralReadings(
+        f"no standard has {rate_word} frames a second",
+        subject=repr(head),
+        readings=tuple(f"{stem}{name}" for name in near[:3]),
+    )
 
 
 def default_encoding(raster: Raster) -> Encoding:
