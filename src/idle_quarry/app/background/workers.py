@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
+import gc
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -193,6 +194,7 @@ class Workers:
         else:
             for let_go in self.before_rest:
                 let_go()
+            gc.collect()  # a few objects in a circle may hold hundreds of megabytes of pictures
             self._pool.submit(self._give_back)
 
     def _give_back(self) -> None:
