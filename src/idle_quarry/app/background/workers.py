@@ -5,12 +5,14 @@ from __future__ import annotations
 import contextlib
 import ctypes
 import gc
+import resource
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from enum import Enum
 from functools import partial
+from pathlib import Path
 from types import CellType
 from typing import Any
 
@@ -122,6 +124,19 @@ _REST_MS = 1500
 _ARENA_MAX = -8
 
 
+#: So much more than at the last rest is worth a collection of circles, which takes a fifth of a second.
+_WORTH_MB = 60.0
+
+
+def _resident_mb() -> float:
+    """Return how much memory is resident; 0 where the system does not say it."""
+    try:
+        pages = int(Path("/proc/self/statm").read_text(encoding="ascii").split()[1])
+    except (OSError, IndexError, ValueError):
+        return 0.0
+    return pages * resource.getpagesize() / 1e6
+
+
 def _few_arenas() -> None:
     """Have threads share two heaps: with one each, pictures leave holes of a hundred megabytes in every one of them."""
     with contextlib.suppress(AttributeError):  # another C library has its own ways
@@ -143,6 +158,7 @@ class Workers:
         self.before_rest: list[Callable[[], object]] = []
         #: What lets go of memory after that, on a thread.
         self.at_rest: list[Callable[[], object]] = []
+        self._at_rest_mb = 0.0  #: what was resident when memory was given back last
         self._closed = False
 
     def start(
@@ -194,7 +210,8 @@ class Workers:
         else:
             for let_go in self.before_rest:
                 let_go()
-            gc.collect()  # a few objects in a circle may hold hundreds of megabytes of pictures
+            if _resident_mb() > self._at_rest_mb + _WORTH_MB:
+                gc.collect()  # a few objects in a circle may hold hundreds of megabytes of pictures
             self._pool.submit(self._give_back)
 
     def _give_back(self) -> None:
@@ -205,6 +222,7 @@ class Workers:
         finally:
             with contextlib.suppress(AttributeError):  # another C library does it by itself
                 ctypes.CDLL(None).malloc_trim(0)
+            self._at_rest_mb = _resident_mb()
 
     @property
     def idle(self) -> bool:
