@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import gc
 import re
 import shutil
 import threading
 import time
+import weakref
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 import shiboken6
 from hypothesis import HealthCheck, given, settings
@@ -286,3 +289,26 @@ def test_an_answer_to_a_closed_widget_is_dropped(qtbot: QtBot, workers: Workers)
     qtbot.waitUntil(lambda: Asking.heard == 1, timeout=5000)
     qtbot.wait(50)
     assert Asking.heard == 1
+
+
+def test_circles_that_hold_pictures_go_at_rest(qtbot: QtBot) -> None:
+    """Python's own collector counts objects: a few of them can hold a hundred megabytes for as long as one works."""
+
+    class Circle:
+        picture = np.zeros(0, np.uint8)
+
+    workers = Workers()
+    one, other = Circle(), Circle()
+    one.other, other.other = other, one  # type: ignore[attr-defined]
+    one.picture = np.ones(100_000_000, np.uint8)
+    gone = weakref.ref(one)
+    enabled = gc.isenabled()
+    gc.disable()
+    try:
+        del one, other
+        workers.rest_soon()
+        qtbot.waitUntil(lambda: gone() is None, timeout=10_000)
+    finally:
+        if enabled:
+            gc.enable()
+        workers.close()

@@ -158,7 +158,7 @@ class Workers:
         self.before_rest: list[Callable[[], object]] = []
         #: What lets go of memory after that, on a thread.
         self.at_rest: list[Callable[[], object]] = []
-        self._at_rest_mb = 0.0  #: what was resident when memory was given back last
+        self._at_rest_mb = _resident_mb()  #: what was resident when memory was given back last
         self._closed = False
 
     def start(
