@@ -54,11 +54,17 @@ FULL = timing(148500, 1920, 280, 1080, 45)
 PULLED = timing(74180, 1920, 830, 1080, 45)  # 23.976
 FIELDS = timing(74250, 1920, 720, 540, 22, interlaced=True)  # 1080i25
 HDR = bytes([7 << 5 | 6, 6, 0x0D, 1, 0x60, 0x50, 0x20])
+HDR_BLACK = bytes([7 << 5 | 6, 6, 0x0D, 1, 0x60, 0x50, 0x20])
+#: HDMI's own codes 1 to 4 behind latencies; BT.2020 Y′C′BC′R and R′G′B′; 4:2:0 of the second and third code.
+HDMI = bytes([3 << 5 | 15, 3, 0x0C, 0, 0x10, 0, 0, 0, 0xA0, 10, 10, 0, 4 << 5, 1, 2, 3])
+HDMI = bytes([3 << 5 | 16, *HDMI[1:], 4])
+COLOURS, MAP = bytes([7 << 5 | 3, 5, 0xC0, 0]), bytes([7 << 5 | 2, 15, 0b110])
 CASES = {
     "one timing": edid([FULL]),
     "pulled and fields": edid([PULLED, FIELDS]),
     "codes": edid([FULL], [144, 31, 20, 5, 19, 4, 96, 97, 93, 18, 3, 34]),
     "HDR": edid([FULL], [97], HDR),
+    "HDMI": edid([FULL], [16, 97, 96], HDMI + COLOURS + MAP + HDR_BLACK),
 }
 
 
@@ -100,6 +106,18 @@ def test_a_screen_becomes_a_monitor() -> None:
         monitor, words("1080i25")
     )
     assert Timing(1920, 1080, "25", True) in read_edid(CASES["pulled and fields"]).timings
+
+
+def test_what_hdmi_says_beside_the_codes_is_read() -> None:
+    """HDMI 1.4b, table 8-13; CTA-861: colorimetry, HDR static metadata, the 4:2:0 capability map."""
+    screen = read_edid(CASES["HDMI"])
+    wanted = {(3840, "29.97"), (3840, "30"), (3840, "25"), (3840, "24"), (3840, "23.976"), (4096, "24")}
+    assert wanted <= {(t.width, t.rate) for t in screen.timings if t.lines == 2160}
+    assert {(t.lines, t.rate) for t in screen.takes_420} == {(2160, "60"), (2160, "59.94"), (2160, "50")}
+    assert screen.takes_bt2020 and screen.black_cd_m2 == pytest.approx(400 * (0x20 / 255) ** 2 / 100, abs=1e-4)
+    kind = monitor_data(screen, "screen-0002")["kind"]
+    assert kind == "screen, as it describes itself, takes BT.2020, 4:2:0 of 2160 lines at 60 and 59.94 and 50"
+    assert isinstance(entry_from_data(monitor_data(screen, "screen-0002")), Monitor)
 
 
 def test_what_is_damaged_is_refused_and_nothing_raises_otherwise() -> None:

@@ -202,7 +202,8 @@ def code_range(file: CheckedFile, limit: Limit) -> Outcome:
 def luma(file: CheckedFile, limit: Limit) -> Outcome:
     """Hold luma against EBU R 103, −1 % to 103 %, in every pixel of the programme."""
     wanted = "luma from −1 % to 103 %"
-    return _within_r103(file, limit, file.found.pictures.luma_out, wanted, {})
+    pictures = file.found.pictures
+    return _within_r103(file, limit, pictures.luma_out, wanted, {"most": round(pictures.luma_most, 5)})
 
 
 def gamut(file: CheckedFile, limit: Limit) -> Outcome:

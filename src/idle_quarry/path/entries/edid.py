@@ -23,8 +23,18 @@ _BLOCK = 128
 _HEAD = bytes((0, 255, 255, 255, 255, 255, 255, 0))
 _CTA = 0x02
 #: CTA-861: data blocks by their tag; 7 says that the extended tag is in the next byte.
-_VIDEO, _EXTENDED = 2, 7
-_HDR_STATIC, _YCBCR_420_VIDEO = 6, 14
+_VIDEO, _VENDOR, _EXTENDED = 2, 3, 7
+_COLORIMETRY, _HDR_STATIC, _YCBCR_420_VIDEO, _YCBCR_420_MAP = 5, 6, 14, 15
+#: HDMI's number among vendors, lowest byte first, and its own identification codes (HDMI 1.4b, table 8-13).
+_HDMI = bytes((0x03, 0x0C, 0x00))
+_HDMI_VICS = {
+    1: ((3840, "30"), (3840, "29.97")),
+    2: ((3840, "25"),),
+    3: ((3840, "24"), (3840, "23.976")),
+    4: ((4096, "24"),),
+}
+#: Bits of the colorimetry block that say BT.2020: constant luminance, Y′C′BC′R, R′G′B′.
+_BT2020 = 0xE0
 #: Bits of the transfers in the HDR static metadata block.
 _TRANSFERS = ((0x04, "pq"), (0x08, "hlg"))
 _MOST_BYTES = 32768  # 255 extensions
@@ -56,6 +66,9 @@ class Screen:
     timings: list[Timing] = field(default_factory=list)
     transfers: list[str] = field(default_factory=lambda: ["bt709"])
     peak_cd_m2: float | None = None
+    black_cd_m2: float | None = None
+    takes_bt2020: bool = False
+    takes_420: list[Timing] = field(default_factory=list)  #: pictures that it takes in 4:2:0 as well, or only so
 
 
 def screens_here() -> list[Path]:
@@ -150,10 +163,19 @@ def _cta(screen: Screen, block: bytes) -> None:
         return
     if not 4 <= until <= 127:
         raise EdidError("its extension says that its timings begin outside it", remedy="read it again")
+    codes: list[int] = []  #: of the video block, in its order: the 4:2:0 map counts them
     for tag, body in _data_blocks(block[4:until]):
         if tag == _VIDEO:
+            codes += [_code(number) for number in body]
             for number in body:
                 screen.timings += _vics().get(_code(number), ())
+        elif tag == _VENDOR and body[:3] == _HDMI:
+            _hdmi(screen, body)
+        elif tag == _EXTENDED and body[:1] == bytes((_YCBCR_420_MAP,)):
+            bits = int.from_bytes(body[1:], "little") if len(body) > 1 else -1  # an empty map means all of them
+            for number, code in enumerate(codes):
+                if bits >> number & 1:
+                    screen.takes_420 += _vics().get(code, ())
         elif tag == _EXTENDED and body:
             _extended(screen, body[0], body[1:])
     for at in range(until, 127 - 17, 18):
@@ -184,9 +206,25 @@ def _extended(screen: Screen, tag: int, body: bytes) -> None:
         screen.transfers += [name for bit, name in _TRANSFERS if body[0] & bit and name not in screen.transfers]
         if len(body) > 2 and body[2]:
             screen.peak_cd_m2 = round(50 * 2 ** (body[2] / 32), 1)
+        if len(body) > 4 and body[2] and body[4]:  # a share of the peak (CTA-861.3)
+            screen.black_cd_m2 = round(50 * 2 ** (body[2] / 32) * (body[4] / 255) ** 2 / 100, 5)
+    elif tag == _COLORIMETRY and body:
+        screen.takes_bt2020 = bool(body[0] & _BT2020)
     elif tag == _YCBCR_420_VIDEO:
         for number in body:
-            screen.timings += _vics().get(_code(number), ())
+            timings = _vics().get(_code(number), ())
+            screen.timings += timings
+            screen.takes_420 += timings
+
+
+def _hdmi(screen: Screen, body: bytes) -> None:
+    """Take HDMI's own block: pictures of 2160 lines by its own codes, where it lists them."""
+    if len(body) < 8 or not body[7] & 0x20:
+        return
+    at = 8 + (2 if body[7] & 0x80 else 0) + (2 if body[7] & 0x40 else 0) + 1  # behind latencies and the byte on 3D
+    count = body[at] >> 5 if len(body) > at else 0
+    for code in body[at + 1 : at + 1 + count]:
+        screen.timings += [Timing(width, 2160, rate, False) for width, rate in _HDMI_VICS.get(code, ())]
 
 
 def monitor_data(screen: Screen, uid: str, name: str | None = None) -> dict[str, Any]:
@@ -213,11 +251,21 @@ def monitor_data(screen: Screen, uid: str, name: str | None = None) -> dict[str,
         "entry": "monitor",
         "uid": uid,
         "name": called[:100],
-        "kind": "screen, as it describes itself",
+        "kind": "screen, as it describes itself"
+        + (", takes BT.2020" if screen.takes_bt2020 else "")
+        + _taken_so(screen),
         "device": "consumer screen",
         "source": "its own description (VESA E-EDID, CTA-861)",
         "ranges": ["full", "narrow"],
         "accepts": doors[:60],
         "tells_psf": False,
         **({"peak_cd_m2": screen.peak_cd_m2} if screen.peak_cd_m2 else {}),
+        **({"black_cd_m2": screen.black_cd_m2} if screen.black_cd_m2 is not None else {}),
     }
+
+
+def _taken_so(screen: Screen) -> str:
+    """Return the largest pictures that a screen takes in 4:2:0, in words."""
+    largest = max((timing.lines for timing in screen.takes_420), default=0)
+    rates = [timing.rate for timing in screen.takes_420 if timing.lines == largest]
+    return f", 4:2:0 of {largest} lines at {' and '.join(list(dict.fromkeys(rates))[:3])}" if rates else ""
