@@ -303,6 +303,38 @@ def test_d10_codes_its_lines_of_blanking_and_they_are_left_off_when_read(
     assert picture.luma[2, 60] > 150 and picture.luma[-4:, 300].max() < 60
 
 
+def test_d10_of_525_lines_has_each_line_where_it_was(tmp_path: Path) -> None:
+    """ST 356: rows are lines 7 to 262 and 270 to 525, the upper field first; line 283 is row 27, line 21 row 28."""
+    fmt, path = words("486i29.97 4:3 8bit"), tmp_path / "lines.mxf"
+    luma = np.repeat((40 + 80 * (np.arange(486) // 2 % 2))[:, None], 720, axis=1).astype(np.uint8)
+    luma[0], luma[1] = 200, 220  # lines 283 and 21, the first of either field
+    grey = np.full((486, 360), 128, np.uint8)
+    with ClipWriter(path, codecs()["d10-50"], fmt) as writer:
+        for _ in range(2):
+            writer.write((luma, grey, grey))
+        writer.finish()
+    raw = subprocess.run(
+        ["ffmpeg", "-v", "error", "-i", str(path), "-frames:v", "1", "-f", "rawvideo", "-pix_fmt", "yuv422p", "-"],
+        capture_output=True,
+        check=True,
+    ).stdout
+    rows = np.frombuffer(raw, np.uint8)[: 512 * 720].reshape(512, 720).astype(int).mean(axis=1)
+    assert rows[26] < 30 and rows[27] == pytest.approx(200, abs=4) and rows[28] == pytest.approx(220, abs=4)
+    assert rows[29:] == pytest.approx(luma[2:485].mean(axis=1), abs=4)
+    shown = subprocess.run(
+        ["ffprobe", "-v", "error", "-show_entries", "frame=top_field_first,interlaced_frame", "-of", "csv=p=0", path],
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout
+    assert {line.strip(",") for line in shown.split()} == {"1,1"}, "field 1, line 7, is the upper one and comes first"
+    clip = inspect(path)
+    assert clip.format is not None and clip.format.field_order == "bottom" and clip.format.raster.height == 486
+    with Reader(path, clip.declared) as reader:
+        picture = next(iter(reader.window(0, 1)))
+    assert picture.luma[:485].astype(int).mean(axis=1) == pytest.approx(luma[:485].mean(axis=1), abs=4)
+
+
 def test_openexr_holds_linear_light(tmp_path: Path) -> None:
     """75 % of an SDR signal is 0.75 to the power 2.4 of white's light (BT.1886), by another reader of the file."""
     fmt = words("640x360p25 4:4:4")

@@ -35,8 +35,10 @@ _ORDERS = {2: "top", 3: "bottom", 4: "top", 5: "bottom"}
 _ORDERS_MXF = {2: "top", 3: "bottom", 4: "bottom", 5: "top"}
 
 
-#: D-10 codes lines of blanking above the picture (SMPTE ST 356).
-_CODED_BLANKING = {(720, 608): 32, (720, 512): 26}
+#: D-10 codes lines of blanking above the picture: how many, and the picture's lines (SMPTE ST 356). Of 525 lines it has
+#: 7 to 262 and 270 to 525: line 283, the first of 486, is the 28th, and line 263, the last, is not there.
+_CODED_BLANKING = {(720, 608): (32, 576), (720, 512): (27, 486)}
+_OTHER_ORDER = {"top": "bottom", "bottom": "top"}
 
 
 _FULL_RANGE_PIXELS = ("yuvj",)
@@ -145,8 +147,11 @@ def _with_picture(
     aspect = stream.sample_aspect_ratio or context.sample_aspect_ratio
     if path.suffix.lower() in STILL_SUFFIXES or not aspect or aspect <= 0:
         aspect = Fraction(1)
-    blanking = _CODED_BLANKING.get((context.width, context.height), 0) if context.name == "mpeg2video" else 0
-    height = context.height - blanking
+    blanking, height = 0, context.height
+    if context.name == "mpeg2video":
+        blanking, height = _CODED_BLANKING.get((context.width, context.height), (0, context.height))
+    if blanking % 2 and order is not None:
+        order = _OTHER_ORDER[order]  # the picture begins in the other field
     aspect = Fraction(aspect) * height / context.height
     rotation = _rotation(container, stream, scan)
     width = context.width

@@ -25,7 +25,8 @@ def square_pixels(plane: Plane, shape: tuple[int, ...]) -> Plane:
 def planes_of(frame: VideoFrame, blanking: int = 0) -> Laid:
     """Return luma, chroma, R′G′B′ and bits of a frame; packed layouts are laid out as planes first, without loss.
 
-    `blanking` lines above the picture, which some codecs code with it, are left off.
+    `blanking` lines above the picture, which some codecs code with it, are left off. Where they are an odd number, the
+    picture's last line is not coded (D-10 of 525 lines): it is that of its field before.
     """
     luma, chroma, rgb, bits = _planes(frame)
     if blanking:
@@ -35,7 +36,14 @@ def planes_of(frame: VideoFrame, blanking: int = 0) -> Laid:
             chroma[0][blanking * len(chroma[0]) // height :],
             chroma[1][blanking * len(chroma[1]) // height :],
         )
+        if blanking % 2:
+            luma = _with_last(luma)
+            chroma = chroma and (_with_last(chroma[0]), _with_last(chroma[1]))
     return luma, chroma, rgb, bits
+
+
+def _with_last(plane: Plane) -> Plane:
+    return np.concatenate([plane, plane[-2:-1]])
 
 
 def _planes(frame: VideoFrame) -> Laid:

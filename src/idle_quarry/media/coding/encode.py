@@ -31,7 +31,14 @@ class Pixels:
     @property
     def height(self) -> int:
         """Lines that are coded."""
-        return self.format.raster.height + self.blanking
+        return _coded_lines(self.format, self.blanking)
+
+    @property
+    def order(self) -> str | None:
+        """The order of fields as it is coded: an odd number of lines above the picture makes its first field the
+        other one.
+        """
+        return _coded_order(self.format, self.blanking)
 
 
 def encoder_pixels(codec: Codec, fmt: SignalFormat) -> Pixels:
@@ -59,10 +66,24 @@ def _blanking(codec: Codec, fmt: SignalFormat) -> int:
     return codec.encode.blanking.get(f"{fmt.raster.width}x{fmt.raster.height}", 0)
 
 
+def _coded_lines(fmt: SignalFormat, blanking: int) -> int:
+    """Return how many lines are coded: with blanking whole blocks of both fields, 608 and 512 (ST 356)."""
+    height = fmt.raster.height
+    return (height + blanking) // _BLOCKS * _BLOCKS if blanking else height
+
+
+def _coded_order(fmt: SignalFormat, blanking: int) -> str | None:
+    if fmt.scan == "progressive":
+        return None
+    return {"top": "bottom", "bottom": "top"}[fmt.field_order or "top"] if blanking % 2 else fmt.field_order
+
+
 def _chroma(sampling: str) -> int:
     return SAMPLINGS.index("4:4:4" if sampling == "rgb" else sampling)
 
 
+#: Lines of the blocks of both fields of an MPEG-2 picture.
+_BLOCKS = 32
 #: The pixel format of OpenEXR: linear light by definition.
 LINEAR = "gbrpf32le"
 
@@ -75,7 +96,7 @@ def frame_of_codes(pixels: Pixels, codes: Sequence[NDArray[Any]]) -> av.VideoFra
     if pixels.name == LINEAR:
         top = (1 << pixels.format.encoding.bit_depth) - 1
         codes = [plane / np.float32(top) for plane in codes]
-    return flagged(filled(pixels, codes), pixels.format)
+    return flagged(filled(pixels, codes), pixels)
 
 
 def filled(pixels: Pixels, planes: Sequence[NDArray[Any]]) -> av.VideoFrame:
@@ -84,10 +105,11 @@ def filled(pixels: Pixels, planes: Sequence[NDArray[Any]]) -> av.VideoFrame:
     if pixels.blanking:
         levels = pixels.format.encoding.levels
         empty = (levels.black, levels.chroma_zero, levels.chroma_zero)
+        lines = pixels.format.raster.height
         planes = [
-            np.pad(
-                plane, ((pixels.blanking * len(plane) // pixels.format.raster.height, 0), (0, 0)), constant_values=code
-            )
+            np.pad(plane, ((pixels.blanking * len(plane) // lines, 0), (0, 0)), constant_values=code)[
+                : pixels.height * len(plane) // lines
+            ]
             for plane, code in zip(planes, empty, strict=True)
         ]
     if pixels.name.startswith("gbr"):
@@ -103,11 +125,11 @@ def filled(pixels: Pixels, planes: Sequence[NDArray[Any]]) -> av.VideoFrame:
     return frame
 
 
-def flagged(frame: av.VideoFrame, fmt: SignalFormat) -> av.VideoFrame:
+def flagged(frame: av.VideoFrame, pixels: Pixels) -> av.VideoFrame:
     """Return the frame with field and colour flags; PyAV sets field flags only through a filter."""
     graph = av.filter.Graph()
     source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 25))
-    mode = {"top": "tff", "bottom": "bff", None: "prog"}[fmt.field_order if fmt.scan != "progressive" else None]
+    mode = {"top": "tff", "bottom": "bff", None: "prog"}[pixels.order]
     field = graph.add("setfield", mode)
     sink = graph.add("buffersink")
     source.link_to(field)
@@ -117,7 +139,7 @@ def flagged(frame: av.VideoFrame, fmt: SignalFormat) -> av.VideoFrame:
     source.push(frame)
     result = sink.pull()
     assert isinstance(result, av.VideoFrame)
-    colour_flags(result, fmt)
+    colour_flags(result, pixels.format)
     return result
 
 
@@ -131,14 +153,15 @@ def colour_flags(target: Any, fmt: SignalFormat) -> None:
 def encoder_options(codec: Codec, fmt: SignalFormat) -> dict[str, str]:
     """Return the encoder options that code `fmt` as it is: bit rate, fields, pixel aspect."""
     options = dict(codec.encode.options)
-    aspect = fmt.raster.pixel_aspect * (fmt.raster.height + _blanking(codec, fmt)) / fmt.raster.height
+    blanking = _blanking(codec, fmt)
+    aspect = fmt.raster.pixel_aspect * _coded_lines(fmt, blanking) / fmt.raster.height
     options["aspect"] = f"{aspect.numerator}:{aspect.denominator}"
     if codec.encode.encoder == "dnxhd" and options.get("profile") == "dnxhd":
         options["b"] = str(_vc3_rate(codec, fmt, codec.encode.pixels))
     if fmt.scan != "progressive":
         # interlaced coding; the container's word for the order is FFmpeg's tb and bt (see `declared`)
         options["flags"] = "+ildct" + ("+ilme" if codec.encode.encoder in ("mpeg2video", "libx264") else "")
-        options["field_order"] = "tb" if fmt.field_order == "top" else "bt"
+        options["field_order"] = "tb" if _coded_order(fmt, blanking) == "top" else "bt"
         if codec.encode.encoder == "libx264":
             params = options.get("x264-params", "")
             options["x264-params"] = ":".join(

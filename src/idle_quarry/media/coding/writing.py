@@ -202,7 +202,7 @@ def encode_still(
             channels = sound.shape[1] if sound is not None else 0
             muxed = Muxed(path, codec, pixels, start, channels, sample_rate, sound_bits)
             with contextlib.closing(muxed):
-                _hold(muxed, flagged(_picture(pixels, rgb), pixels.format), _coded_once(codec), frames, sound, value)
+                _hold(muxed, flagged(_picture(pixels, rgb), pixels), _coded_once(codec), frames, sound, value)
     except (FFmpegError, OSError, ValueError) as error:
         raise MediaError(f"the {codec.name} encoder refused ({error})", subject=path.name) from error
     if pixels.name == LINEAR:
@@ -274,7 +274,7 @@ def _write_files(
 ) -> None:
     """Write one file a picture: the first coded, the rest the same bytes under the next numbers."""
     context = _picture_context(codec, pixels)
-    packets = [*context.encode(flagged(_picture(pixels, rgb), pixels.format)), *context.encode(None)]
+    packets = [*context.encode(flagged(_picture(pixels, rgb), pixels)), *context.encode(None)]
     data = b"".join(bytes(packet) for packet in packets)
     for index in range(frames):
         value(index, frames)
