@@ -16,13 +16,9 @@ from idle_quarry.picture.colour import (
     converted,
     from_light,
     hdr_to_sdr,
-    hlg_to_scene,
-    light_to_pq,
-    pq_to_light,
     primaries_matrix,
     rgb_to_xyz,
     rolled_off,
-    scene_to_hlg,
     softened,
     to_light,
     white_kept,
@@ -30,6 +26,7 @@ from idle_quarry.picture.colour import (
 from idle_quarry.picture.loops import colour as loops
 from idle_quarry.picture.metrics import psnr_db
 from idle_quarry.picture.recolouring import converted_planes, table
+from idle_quarry.picture.transfers import hlg_to_scene, light_to_pq, pq_to_light, scene_to_hlg
 from idle_quarry.signal.colour import (
     PRIMARIES,
     TRANSFERS,

@@ -13,18 +13,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.picture.colour import (
-    HDR_REFERENCE_WHITE,
-    PEAKS,
-    light_in,
-    light_to_pq,
-    primaries_matrix,
-    to_light,
-    white_of,
-)
+from idle_quarry.picture.colour import HDR_REFERENCE_WHITE, PEAKS, light_in, primaries_matrix, to_light, white_of
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.patterns.charts import Grid, chart_frame, grid_after, zone_steepness
 from idle_quarry.picture.planes import Planes, to_rgb
+from idle_quarry.picture.transfers import light_to_pq
 from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 

@@ -19,17 +19,16 @@ from idle_quarry.picture.colour import (
     PEAKS,
     SDR_WHITE,
     TO_LIGHT,
-    hlg_to_scene,
     primaries_matrix,
     rgb_to_xyz,
     rolled_off,
-    scene_to_hlg,
     toned_luma,
     white_of,
     ycbcr_matrix,
 )
 from idle_quarry.picture.loops import colour as loops
 from idle_quarry.picture.strips import by_rows
+from idle_quarry.picture.transfers import hlg_to_scene, scene_to_hlg
 from idle_quarry.signal.colour import is_hdr, keeps_excursions
 
 Values = NDArray[np.float64]

@@ -102,8 +102,9 @@ class _Flashes:
         usual = float(np.partition(counts, -least - 1)[-least - 1]) / 2  # reached by more than that area
         self.most = max(self.most, usual)
         if usual > MOST:
-            area = float((counts > 2 * MOST).mean())
-            self._add(FlashSpell(self._kind, moment - int(self._rate), moment, usual, area))
+            places = np.flatnonzero(counts > 2 * MOST)
+            first = int(self._times[places, counts[places] - 1].min())
+            self._add(FlashSpell(self._kind, first, moment, usual, len(places) / len(counts)))
         lasts = (moment - self._begun > LASTING_S * self._rate) & (counts >= 2)
         lasts &= moment - self._close < self._rate
         if lasts.mean() > AREA:

@@ -23,6 +23,14 @@ from idle_quarry.media.measurement.results import ActivePicture
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.media.whole.bars import _lines, shows_bars
 from idle_quarry.media.whole.flashes import PAIRS, PATTERN_MOVING, PATTERN_STILL, FlashMeter, striped
+from idle_quarry.media.whole.light import (
+    CELLS,
+    TABLE,
+    difference_gains,
+    light_of,
+    light_table,
+    means_of_cells,
+)
 from idle_quarry.media.whole.picture_measurement import (
     BARS,
     BLACK,
@@ -34,14 +42,13 @@ from idle_quarry.media.whole.picture_measurement import (
     PicturePart,
 )
 from idle_quarry.picture.loops import whole as loops
-from idle_quarry.picture.recolouring import linear_light
-from idle_quarry.signal.colour import MATRICES, is_hdr
+from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.formats import Encoding
 from idle_quarry.signal.levels import Levels
 from idle_quarry.signal.timecode import Timecode, start_timecode
 
-#: Rows and columns of cells by which light is told; every so manieth colour sample is looked at for it.
-CELLS, _THIN = (27, 48), 5
+#: Every so manieth colour sample is looked at for the light of cells; values of a table for the brightest pixel.
+_THIN, _FINE = 5, 1 << 14
 #: Peak light of SDR on a screen, cd/m² (BT.1702), of HLG (BT.2100's reference display), of PQ.
 _PEAK = {"hlg": 1000.0, "pq": 10000.0}
 SDR_PEAK = 200.0
@@ -53,8 +60,6 @@ _CHUNK = 200
 _STILL = 2.5
 #: A sample is lit above so much over black, share of the range; black is where fewer are than this share.
 _LIT, _BLACK_SHARE = 0.04, 0.001
-#: A table of light over signal values from −0.25 to 1.25, and one over 0 to 1 for the brightest pixel.
-_TABLE, _FINE = 3072, 1 << 14
 #: Luma that EBU R 103 allows, shares of the way from black to white.
 _LUMA_ALLOWED = (-0.01, 1.03)
 
@@ -94,9 +99,9 @@ class PicturesMeter:
         self._allowed, self._area = allowed, area
         self._hdr = is_hdr(self._encoding.transfer)
         peak = _PEAK.get(self._encoding.transfer, SDR_PEAK)
-        self._light = _light_table(self._encoding, peak)
+        self._light = light_table(self._encoding, peak)
         fine = np.linspace(0, 1, _FINE, dtype=np.float32)
-        self._pixel_light = _light_of(self._encoding, peak, fine) if self._hdr else np.empty(0, np.float32)
+        self._pixel_light = light_of(self._encoding, peak, fine) if self._hdr else np.empty(0, np.float32)
         # the reference display's system gamma, by the luminance of the scene (BT.2100, table 5)
         gamma = np.asarray(np.maximum(fine, 1e-6) ** 0.2, np.float32)
         self._gains = gamma if self._encoding.transfer == "hlg" else np.empty(0, np.float32)
@@ -182,8 +187,8 @@ class PicturesMeter:
                 values = np.asarray(
                     (part.astype(np.float32) - levels.black) / (levels.white - levels.black), np.float32
                 )
-                cells[parity] = _shrunk(
-                    self._light[np.clip((values + 0.25) * ((_TABLE - 1) / 1.5), 0, _TABLE - 1).astype(np.int64)]
+                cells[parity] = means_of_cells(
+                    self._light[np.clip((values + 0.25) * ((TABLE - 1) / 1.5), 0, TABLE - 1).astype(np.int64)]
                 )
             return cells
         counts = np.zeros((self._fields, *CELLS), np.int32)
@@ -198,7 +203,7 @@ class PicturesMeter:
             (*steps, self._fields),
             (float(levels.black), float(levels.chroma_zero)),
             (1 / (levels.white - levels.black), 1 / span),
-            _matrix(self._encoding.matrix),
+            difference_gains(self._encoding.matrix),
             self._light,
             _THIN,
             cells,
@@ -223,7 +228,7 @@ class PicturesMeter:
             (*steps, self._fields),
             (float(levels.black), float(levels.chroma_zero)),
             (1 / (levels.white - levels.black), 1 / span),
-            _matrix(self._encoding.matrix),
+            difference_gains(self._encoding.matrix),
             self._allowed,
             self._pixel_light,
             self._gains,
@@ -246,7 +251,7 @@ class PicturesMeter:
         return np.asarray(self._looked_up(values), np.float32)
 
     def _looked_up(self, values: NDArray[np.float32]) -> NDArray[np.float32]:
-        places = np.clip((values + 0.25) * ((_TABLE - 1) / 1.5), 0, _TABLE - 1).astype(np.int64)
+        places = np.clip((values + 0.25) * ((TABLE - 1) / 1.5), 0, TABLE - 1).astype(np.int64)
         return np.asarray(self._light[places], np.float32)
 
     def _part(self, frame: int, black: bool, still: bool, area: float, picture: Picture) -> None:
@@ -382,33 +387,3 @@ def pictures_of(
             ahead.result()
         damaged = reader.damaged
     return meter.found(damaged)
-
-
-def _light_table(encoding: Encoding, peak: float) -> NDArray[np.float32]:
-    """Return the light on a screen, cd/m², of signal values from −0.25 to 1.25 (BT.1886 for SDR)."""
-    return _light_of(encoding, peak, np.linspace(-0.25, 1.25, _TABLE, dtype=np.float32))
-
-
-def _light_of(encoding: Encoding, peak: float, values: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return the light on a screen, cd/m², of signal values; of HLG that of its scene, with white at the peak."""
-    if is_hdr(encoding.transfer):
-        light = linear_light(np.clip(values, 0, 1)[None], encoding.transfer)[0]
-        return np.asarray(light / max(float(light.max()), 1e-9) * peak, np.float32)
-    return (np.maximum(values, 0) ** 2.4 * np.float32(peak)).astype(np.float32)
-
-
-def _matrix(matrix: str) -> tuple[float, float, float, float]:
-    """Return what R′ takes of C′R, G′ of C′B and C′R, B′ of C′B."""
-    _, kr, kb, _ = MATRICES[matrix] if MATRICES[matrix][1] is not None else MATRICES["bt709"]
-    assert kr is not None and kb is not None
-    kg = 1 - kr - kb
-    return 2 * (1 - kr), -2 * kb * (1 - kb) / kg, -2 * kr * (1 - kr) / kg, 2 * (1 - kb)
-
-
-def _shrunk(light: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return means of cells of a picture (h, w, 3)."""
-    rows = np.linspace(0, light.shape[0], CELLS[0] + 1).astype(int)
-    columns = np.linspace(0, light.shape[1], CELLS[1] + 1).astype(int)
-    summed = np.add.reduceat(np.add.reduceat(light, rows[:-1], axis=0), columns[:-1], axis=1)
-    count = np.maximum(np.diff(rows), 1)[:, None] * np.maximum(np.diff(columns), 1)[None, :]
-    return np.asarray(summed / count[..., None], np.float32)

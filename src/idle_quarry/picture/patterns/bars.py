@@ -13,7 +13,8 @@ from itertools import accumulate
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.picture.colour import hlg_to_scene, light_to_pq, primaries_matrix, scene_to_hlg
+from idle_quarry.picture.colour import primaries_matrix
+from idle_quarry.picture.transfers import hlg_to_scene, light_to_pq, scene_to_hlg
 from idle_quarry.signal.colour import HDR_REFERENCE_WHITE_CDM2, MATRICES, is_hdr
 from idle_quarry.signal.formats import CHROMA_STEPS, Encoding, SignalFormat
 from idle_quarry.signal.rates import counting_base, is_pulled
