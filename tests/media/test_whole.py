@@ -459,6 +459,21 @@ def test_a_colour_counts_by_its_brightest_part() -> None:
     assert meter.found().max_cll == pytest.approx(1000, rel=0.02)
 
 
+def test_pictures_coded_as_rgb_have_their_light_too() -> None:
+    """Full range, 12 bits: one pixel of 4 015 cd/m² in black."""
+    fmt = format_from_words("1080p25 pq")
+    meter = PicturesMeter(
+        clip_of(replace(fmt, encoding=replace(fmt.encoding, matrix="rgb", range="full", bit_depth=12)))
+    )
+    rgb = np.zeros((72, 128, 3), np.uint16)
+    rgb[40, 17, 2] = round(4095 * (pq_code(4015) - 64) / 876)
+    for n in range(2):
+        meter.take(replace(picture(n, rgb[..., 1]), chroma=None, rgb=rgb, bits=12))
+    result = meter.found()
+    assert result.max_cll == pytest.approx(4015, rel=0.01)
+    assert result.max_fall == pytest.approx(4015 / (72 * 128), rel=0.02)
+
+
 @pytest.mark.parametrize(
     ("luma", "share", "luma_out", "gamut_out"),
     [

@@ -41,6 +41,7 @@ from idle_quarry.media.whole.picture_measurement import (
     PictureMeasurement,
     PicturePart,
 )
+from idle_quarry.picture.colour import LUMA_2020
 from idle_quarry.picture.loops import whole as loops
 from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.formats import Encoding
@@ -179,23 +180,14 @@ class PicturesMeter:
 
     def _cells(self, picture: Picture, levels: Levels) -> NDArray[np.float32]:
         """Return the light of cells (fields, rows, columns, 3), and look at gamut and HDR figures on the way."""
-        cells = np.zeros((self._fields, *CELLS, 3), np.float32)
         if picture.chroma is None:
-            source = picture.rgb if picture.rgb is not None else np.repeat(picture.luma[..., None], 3, axis=2)
-            for parity in range(self._fields):
-                part = source[parity :: self._fields][:: 2 * _THIN, :: 2 * _THIN]
-                values = np.asarray(
-                    (part.astype(np.float32) - levels.black) / (levels.white - levels.black), np.float32
-                )
-                cells[parity] = means_of_cells(
-                    self._light[np.clip((values + 0.25) * ((TABLE - 1) / 1.5), 0, TABLE - 1).astype(np.int64)]
-                )
-            return cells
+            return self._cells_of_rgb(picture, levels)
+        cells = np.zeros((self._fields, *CELLS, 3), np.float32)
         counts = np.zeros((self._fields, *CELLS), np.int32)
         cb, cr = picture.chroma
         steps = round(picture.luma.shape[1] / cb.shape[1]), round(picture.luma.shape[0] / cb.shape[0])
         span = float((224 << (picture.bits - 8)) if levels.narrow else (1 << picture.bits) - 1)
-        loops.coloured(
+        given = (
             _lines(picture.luma),
             _lines(cb),
             _lines(cr),
@@ -204,36 +196,9 @@ class PicturesMeter:
             (float(levels.black), float(levels.chroma_zero)),
             (1 / (levels.white - levels.black), 1 / span),
             difference_gains(self._encoding.matrix),
-            self._light,
-            _THIN,
-            cells,
-            counts,
         )
-        self._every_pixel(picture, levels, span, steps)
-        result = np.asarray(cells / np.maximum(counts, 1)[..., None], np.float32)
-        if self._encoding.transfer == "hlg":  # the reference display's system gamma, by the luminance of the scene
-            scene = result @ np.array((0.2627, 0.6780, 0.0593), np.float32) / np.float32(1000)
-            result = np.asarray(result * np.power(np.maximum(scene, 1e-6), 0.2)[..., None], np.float32)
-        return result
-
-    def _every_pixel(self, picture: Picture, levels: Levels, span: float, steps: tuple[int, int]) -> None:
-        """Hold every pixel against EBU R 103, and find the brightest (CTA-861.3, annex P)."""
-        assert picture.chroma is not None
-        cb, cr = picture.chroma
-        loops.every_pixel(
-            _lines(picture.luma),
-            _lines(cb),
-            _lines(cr),
-            (picture.luma.shape[1], cb.shape[1]),
-            (*steps, self._fields),
-            (float(levels.black), float(levels.chroma_zero)),
-            (1 / (levels.white - levels.black), 1 / span),
-            difference_gains(self._encoding.matrix),
-            self._allowed,
-            self._pixel_light,
-            self._gains,
-            self._pixels,
-        )
+        loops.coloured(*given, self._light, _THIN, cells, counts)
+        loops.every_pixel(*given, self._allowed, self._pixel_light, self._gains, self._pixels)
         outside, lowest, highest, light, brightest = (float(item) for item in self._pixels)
         outside /= picture.luma.size
         self._gamut_most = max(self._gamut_most, outside)
@@ -241,6 +206,33 @@ class PicturesMeter:
         if outside > self._area:
             self._gamut.take(self._frames, outside)
         self._cll, self._fall = max(self._cll, brightest), max(self._fall, light)
+        result = np.asarray(cells / np.maximum(counts, 1)[..., None], np.float32)
+        if self._encoding.transfer == "hlg":  # the reference display's system gamma, by the luminance of the scene
+            scene = result @ LUMA_2020.astype(np.float32) / np.float32(_PEAK["hlg"])
+            result = np.asarray(result * np.power(np.maximum(scene, 1e-6), 0.2)[..., None], np.float32)
+        return result
+
+    def _cells_of_rgb(self, picture: Picture, levels: Levels) -> NDArray[np.float32]:
+        """Return the light of cells of a picture that is coded as R′, G′, B′, or has no colour."""
+        cells = np.zeros((self._fields, *CELLS, 3), np.float32)
+        source = picture.rgb if picture.rgb is not None else np.repeat(picture.luma[..., None], 3, axis=2)
+        span = np.float32(levels.white - levels.black)
+        for parity in range(self._fields):
+            part = source[parity :: self._fields][:: 2 * _THIN, :: 2 * _THIN]
+            values = np.asarray((part.astype(np.float32) - levels.black) / span, np.float32)
+            cells[parity] = means_of_cells(
+                self._light[np.clip((values + 0.25) * ((TABLE - 1) / 1.5), 0, TABLE - 1).astype(np.int64)]
+            )
+        if self._hdr:
+            values = (source.astype(np.float32) - levels.black) / span
+            light = self._pixel_light[np.clip(values * (_FINE - 1) + 0.5, 0, _FINE - 1).astype(np.int64)]
+            brightest = light.max(axis=2)
+            if len(self._gains):
+                scene = light @ LUMA_2020.astype(np.float32) / self._pixel_light[-1]
+                brightest = brightest * self._gains[(scene * (_FINE - 1) + 0.5).astype(np.int64)]
+            self._cll = max(self._cll, float(brightest.max()))
+            self._fall = max(self._fall, float(brightest.sum(dtype=np.float64)))
+        return cells
 
     def _thin(self, picture: Picture, levels: Levels) -> NDArray[np.float32]:
         """Return the light of a small picture, for patterns."""
