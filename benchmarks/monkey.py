@@ -20,9 +20,13 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import threading
 import time
+import traceback
+from collections import Counter
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from common import ROOT, machine
 from PySide6.QtCore import QEventLoop, QTimer
@@ -42,7 +46,10 @@ def _resident_mb() -> float:
 
 
 def _settle(window: MainWindow) -> None:
-    """Go to the shelf, stop what goes on by itself, and wait until the rest is done and its memory given back."""
+    """Go to the shelf, stop what goes on by itself, and wait until the rest is done and its memory given back.
+
+    What still goes on after three minutes is told, with where its thread is.
+    """
     desk = window.desk
     window.show_view("Library")
     gc.collect()  # as the application does now and then
@@ -50,9 +57,33 @@ def _settle(window: MainWindow) -> None:
     desk.proof.codecs.cancel()
     desk.jobs.trial.player.stop()
     begun = quiet = time.monotonic()
-    while time.monotonic() - quiet < 4 and time.monotonic() - begun < 180:
+    asked = Counter[str]()
+    start = desk.workers.start
+
+    def counting_start(work: Callable[..., Any], *more: Any, **named: Any) -> Any:
+        """Count who asks for work while nothing should go on."""
+        asked[getattr(work, "__qualname__", str(work))] += 1
+        return start(work, *more, **named)
+
+    desk.workers.start = counting_start  # type: ignore[method-assign]
+    while time.monotonic() - quiet < 4:
         _wait(50)
         quiet = quiet if desk.workers.idle else time.monotonic()
+        if time.monotonic() - begun > 180:
+            print(f"  no rest came in three minutes; asked for: {asked}", *_under_way(), sep="\n    ", flush=True)
+            break
+    del desk.workers.start
+
+
+def _under_way() -> list[str]:
+    """Return where each thread of the window's is."""
+    names = {thread.ident: thread.name for thread in threading.enumerate()}
+    return [
+        f"{names.get(number, '?')}: "
+        + " < ".join(f"{step.name}:{step.lineno}" for step in reversed(traceback.extract_stack(frame)[-8:]))
+        for number, frame in sys._current_frames().items()
+        if names.get(number, "").startswith("quarry")
+    ]
 
 
 def _wait(milliseconds: int) -> None:
@@ -65,8 +96,6 @@ def _holders(most: int = 12) -> list[str]:
     """Return who holds arrays and pictures of more than a megabyte: the class, how many there are, and their
     megabytes.
     """
-    from collections import Counter
-
     import numpy as np
     from PySide6.QtGui import QImage, QPixmap
 

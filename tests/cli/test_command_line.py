@@ -495,6 +495,14 @@ def test_the_house_s_own_entries(tmp_path: Path) -> None:
     for bad in ("{", '{"kind": "recipe"}', json.dumps({**text, "entry": {**text["entry"], "overscan": 90}})):
         file.write_text(bad)
         run(*place, "house", "validate", str(file), status=2)
+    # where every template is one of 59.94 Hz countries, 60 is said for 59.94, and that is told
+    run(*place, "plan", "1080i60", "480i29.97", status=2)
+    document(*place, "house", "begin", "--delivery", "hd-59")
+    assert document(*place, "plan", "1080i60", "480i29.97")["from"]["words"].startswith("1080i29.97")
+    told = io.StringIO()
+    with redirect_stderr(told):
+        cli_run([*place, "codecs", "--format", "720p60"], _no_window)
+    assert "'720p60' is read as 720p59.94" in told.getvalue()
     # what the house has is reckoned with: a kept format by its name, a codec of its own, a spec of its own
     for kind, body in (
         ("format", {"words": "1080p50"}),

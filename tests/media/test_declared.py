@@ -177,7 +177,7 @@ def test_formats_as_meant(ffmpeg: Make) -> None:
     assert words("thin.mov") == "1440x1080i25 8bit 4:2:0"
     assert words("hlg.mp4") == "720p50 hlg 4:2:0"
     assert words("film.mkv") == "1080p23.976"
-    assert words("full.mov") == "640x360p30 8bit 4:2:0 full"
+    assert words("full.mov") == "640x360p30.00 8bit 4:2:0 full"
 
 
 @pytest.mark.parametrize(

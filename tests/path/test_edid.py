@@ -101,7 +101,7 @@ def test_a_screen_becomes_a_monitor() -> None:
     monitor = entry_from_data(monitor_data(screen, "screen-0001"))
     assert isinstance(monitor, Monitor) and monitor.peak_cd_m2 == pytest.approx(50 * 2 ** (0x60 / 32), abs=0.1)
     take_in(monitor)
-    assert refusals(monitor, words("1080p60")) == () and refusals(monitor, words("2160p59.94 pq")) == ()
+    assert refusals(monitor, words("1080p60.00")) == () and refusals(monitor, words("2160p59.94 pq")) == ()
     assert "interlaced" not in {scan for door in monitor.accepts for scan in door.scans} and refusals(
         monitor, words("1080i25")
     )

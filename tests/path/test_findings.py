@@ -146,7 +146,7 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
         Edit(f"{PLACE_OF_HD}.programme", "line-up-625"),
         Edit(f"{PLACE_OF_HD}.start", "00:00:10:00"),
     ),
-    "rate_near_miss": (source("1080p30"), working("1080p29.97")),
+    "rate_near_miss": (source("1080p30.00"), working("1080p29.97")),
     "rate_of_nothing_else": (working("1080p29.97"),),
     "rate_mismatch": (source("1080p50"), working("1080p29.97")),
     "rate_refused": (source("1080p50", retime="refuse"), working("1080p29.97")),
@@ -288,7 +288,7 @@ def test_remedies_that_would_undo_one_another_are_not_offered() -> None:
     odd = edited(HD, Edit("working.format", words("2100x900i25")))
     [irregular] = [f for f in evaluate(odd).findings if f.code == "format_irregular"]
     assert irregular.remedy is None or "p3" not in irregular.remedy.label
-    thirty = edited(HD, source("1080p30"))
+    thirty = edited(HD, source("1080p30.00"))
     assert all("Work at 30" not in (f.remedy.label if f.remedy else "") for f in evaluate(thirty).findings)
 
 

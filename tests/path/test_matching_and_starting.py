@@ -48,7 +48,7 @@ def test_what_differs_is_said(clip: str, source: str | None, codes: set[str]) ->
 
 def test_thirty_against_twenty_nine_ninety_seven() -> None:
     seven = edited(demo_template("Sheet Seven"), Edit("sources.fixed.format", words("1080p29.97")))
-    result = match(seven, words("1080p30"))
+    result = match(seven, words("1080p30.00"))
     assert result.source is None and result.findings[0].code == "clip_rate_near_miss"
 
 

@@ -84,17 +84,17 @@ def test_speed_and_pitch() -> None:
 
 
 def test_thirty_is_not_thirty() -> None:
-    rate = step("1080p29.97", "1080p30", "rate")
+    rate = step("1080p29.97", "1080p30.00", "rate")
     assert rate["repeated"] == pytest.approx(1000 / 1001) and rate["drift_seconds_per_hour"] == pytest.approx(
         3.5964, abs=1e-3
     )
     assert "33.4 s" in str(rate["text"])
-    assert step("1080p30", "1080p29.97", "rate")["dropped"] == pytest.approx(1.0)
+    assert step("1080p30.00", "1080p29.97", "rate")["dropped"] == pytest.approx(1.0)
     assert step("1080p25", "1080p50", "rate")["drift_seconds_per_hour"] == 0
 
 
 @pytest.mark.parametrize(
-    ("source", "target"), [("29.97", "30"), ("50", "59.94"), ("59.94", "50"), ("24", "30"), ("30", "25")]
+    ("source", "target"), [("29.97", "30.00"), ("50", "59.94"), ("59.94", "50"), ("24", "30.00"), ("30.00", "25")]
 )
 def test_repeats_and_drops_as_counted(source: str, target: str) -> None:
     a, b = words(f"1080p{source}").rate, words(f"1080p{target}").rate
@@ -122,10 +122,10 @@ def test_blends_as_counted() -> None:
         ("1080p24", "1080i25", "auto", Fraction(25, 24), "whole pictures as fields"),
         ("1080p23.976", "1080i25", "auto", Fraction(1001, 960), "whole pictures as fields"),
         ("1080psf24", "1080i25", "auto", Fraction(25, 24), "segments kept as fields"),
-        ("1080p30", "1080i29.97", "speed", Fraction(1000, 1001), "whole pictures as fields"),
-        ("1080p60", "1080i29.97", "speed", Fraction(1000, 1001), "fields from pictures"),
+        ("1080p30.00", "1080i29.97", "speed", Fraction(1000, 1001), "whole pictures as fields"),
+        ("1080p60.00", "1080i29.97", "speed", Fraction(1000, 1001), "fields from pictures"),
         ("1080i25", "1080p24", "auto", Fraction(24, 25), "deinterlace, motion-adaptive"),
-        ("1080i29.97", "1080p60", "speed", Fraction(1001, 1000), "deinterlace, motion-adaptive"),
+        ("1080i29.97", "1080p60.00", "speed", Fraction(1001, 1000), "deinterlace, motion-adaptive"),
     ],
 )
 def test_speed_between_pictures_and_fields(source: str, target: str, retime: str, speed: Fraction, scan: str) -> None:

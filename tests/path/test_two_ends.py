@@ -93,9 +93,9 @@ def test_a_broken_link_ranks_last_and_is_shown() -> None:
 
 
 def test_candidates_hold_the_ends_own_formats_and_both_rates_of_a_pair() -> None:
-    sources, outs = ends(["1080p30=50", "1080p29.97=50"], ["web-landscape"])
+    sources, outs = ends(["1080p30.00=50", "1080p29.97=50"], ["web-landscape"])
     shown = {format_words(fmt) for fmt in candidates(sources, outs)}
-    assert {"1080p30", "1080p29.97"} <= shown
+    assert {"1080p30.00", "1080p29.97"} <= shown
     odd, out = ends(["1000x700p31"], ["hd-50"])
     assert any(fmt.raster.width == 1000 for fmt in candidates(odd, out))
 

@@ -262,8 +262,8 @@ def test_an_encoding_without_a_matrix_has_no_luma() -> None:
     ("source", "target", "retime", "shown"),
     [
         ("1080p24", "1080i25", "auto", [100]),  # both fields of frame n show picture n
-        ("1080p30", "1080i29.97", "speed", [100]),
-        ("1080p60", "1080i29.97", "speed", [200, 201]),
+        ("1080p30.00", "1080i29.97", "speed", [100]),
+        ("1080p60.00", "1080i29.97", "speed", [200, 201]),
         ("1080i25", "1080p24", "auto", [200]),  # the first field's moment of frame n
         ("1080i25", "1080p25", "blend", [200]),
     ],

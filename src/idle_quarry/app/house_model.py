@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.errors import LibraryError
 from idle_quarry.library import Search
+from idle_quarry.library.house_entries import sixty_in
 from idle_quarry.path.entries import Entry
 from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
 from idle_quarry.path.registry import take_in
@@ -47,6 +48,7 @@ class HouseModel(QObject):
             there = [
                 summary for summary in library.page(Search(kind=""), limit=_MOST) if summary.latest.state != "withdrawn"
             ]
+            sixty = sixty_in(library)
         except LibraryError as error:
             self._context.refuse(error)
             return
@@ -56,8 +58,10 @@ class HouseModel(QObject):
                 self._read[key] = self._entry(*key)
         entries = tuple(entry for key in wanted if (entry := self._read[key]) is not None)
         if [entry.id for entry in entries] != [entry.id for entry in self._value.entries]:
-            self._value = HouseEntries(entries)
+            self._value = HouseEntries(entries, sixty)
             self.changed.emit()
+        elif sixty != self._value.sixty:
+            self._value = HouseEntries(entries, sixty)
 
     def _entry(self, ident: str, number: int) -> Entry | None:
         try:

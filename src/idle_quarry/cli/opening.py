@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING
 from idle_quarry.cli.output import complain
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.places import DEMO, is_server, library_place, person
-from idle_quarry.signal.words import format_from_words
+from idle_quarry.signal.spoken import SeveralReadings
+from idle_quarry.signal.words import format_from_words, pulled_reading
 
 if TYPE_CHECKING:  # a library is read by few commands, and its parts take longer to load than most of them to run
     from idle_quarry.library import Library, StoredTemplate
@@ -48,14 +49,14 @@ def _open(options: Options) -> Library:
 
 def house_of(options: Options) -> HouseEntries:
     """Return what the house has of its own, where there is a library; nothing where there is none yet."""
-    from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
+    from idle_quarry.path.house_entries import NO_HOUSE
 
     if not is_server(options.library) and not library_place(options.library).is_file():
         return NO_HOUSE
-    from idle_quarry.library.house_entries import in_use
+    from idle_quarry.library import house_entries
 
     with opened(options) as library:
-        return HouseEntries(tuple(stored.entry for stored in in_use(library).values()))
+        return house_entries.house_of(library)
 
 
 def stored_of(library: Library, name: str) -> StoredTemplate:
@@ -78,6 +79,12 @@ def named_format(text: str, options: Options) -> SignalFormat:
     """Return the format that words say, or that the house keeps by a name. Raises `NotUnderstood`."""
     try:
         return format_from_words(text)
+    except SeveralReadings:
+        from idle_quarry.cli.output import complain
+
+        fmt = format_from_words(text, house_of(options).sixty)  # raises it again where the house says nothing either
+        complain(pulled_reading(text, fmt))
+        return fmt
     except NotUnderstood:
         from idle_quarry.path.entries import KeptFormat
 

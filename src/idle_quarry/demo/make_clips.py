@@ -67,7 +67,7 @@ CLIPS = (
     DemoClip("gauge drone full range.mp4", "tide gauge", "1080p25 8bit 4:2:0", codes_as_full=True),
     DemoClip("stone fixed 2.mxf", "sliding stone", "1080i29.97 8bit", "fields", "mpeg2video", timecode="19:30:00;02"),
     DemoClip("stone roaming 1.mov", "sliding stone", "1080p59.94 8bit 4:2:0", timecode="19:30:02;00"),
-    DemoClip("stone bench phone.mp4", "sliding stone", "1080x1920p30 8bit 4:2:0"),
+    DemoClip("stone bench phone.mp4", "sliding stone", "1080x1920p30.00 8bit 4:2:0"),
     DemoClip("stone old reel.mpg", "sliding stone", "480i29.97 4:3 8bit 4:2:0", "fields", "mpeg2video"),
     DemoClip("train 03.mov", "passing train", "1080p23.976 8bit 4:2:0", timecode="01:04:10:00"),
     DemoClip(

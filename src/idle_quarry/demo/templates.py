@@ -187,7 +187,7 @@ def _web_trio() -> Template:
         name="Web trio 25p",
         territory="web",
         note="Landscape, upright and square from one cut.",
-        sources=(Source(id="handheld", name="Handheld cameras", format=words("1080p30 8bit 4:2:0"), share=100),),
+        sources=(Source(id="handheld", name="Handheld cameras", format=words("1080p30.00 8bit 4:2:0"), share=100),),
         working=Working(format=words("1080p25")),
         intermediate=Intermediate(codec="rdd36-lt", place="cache", streams=3),
         monitor=MonitorFeed(monitor="suite-sdr", format=words("1080p25")),
@@ -292,7 +292,7 @@ def house_shelf() -> Iterator[list[SavedTemplate]]:
         ),
     ]
     seven = _sheet_seven()
-    thirty = edited(seven, Edit("sources.fixed.format", words("1080i30")))
+    thirty = edited(seven, Edit("sources.fixed.format", words("1080i30.00")))
     yield [
         SavedTemplate(thirty, "Tamsin", "2026-10-12T13:00:00+00:00", "League start", "approved"),
         SavedTemplate(seven, "Tamsin", "2026-10-13T07:45:00+00:00", "The cameras show 30; it is 29.97", "approved"),

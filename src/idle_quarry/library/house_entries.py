@@ -21,7 +21,9 @@ from idle_quarry.library.store import Library
 from idle_quarry.path.changes.edits import validation_sentence
 from idle_quarry.path.entries import KINDS, Codec, Entry, entry_from_data, entry_hash, stored_entry
 from idle_quarry.path.entries.words import words_of
+from idle_quarry.path.house_entries import HouseEntries
 from idle_quarry.path.registry import known, take_in
+from idle_quarry.signal.words import Sixty
 
 KIND = "idle-quarry entry"
 BUILT_IN = "built-in"
@@ -49,6 +51,17 @@ class ListedEntry:
     @property
     def words(self) -> str:
         return words_of(self.entry)
+
+
+def house_of(library: LibraryReader) -> HouseEntries:
+    """Return what the house has of its own. Raises `LibraryError`."""
+    return HouseEntries(tuple(stored.entry for stored in in_use(library).values()), sixty_in(library))
+
+
+def sixty_in(library: LibraryReader) -> Sixty:
+    """Return what a bare 60 means in a house: 59.94 where it has templates of 59.94 Hz countries and none of 50 Hz."""
+    fifty, pulled = (library.count(Search(shelf="house", territory=hertz)) for hertz in ("50 Hz", Sixty.PULLED.value))
+    return Sixty.PULLED if pulled and not fifty else Sixty.ASKED
 
 
 def listed(

@@ -18,7 +18,7 @@ from idle_quarry.media.names import STILL_SUFFIXES
 from idle_quarry.media.sequences import run_of
 from idle_quarry.places import data_folder, memory_folder
 from idle_quarry.signal.formats import SignalFormat
-from idle_quarry.signal.words import format_from_words, format_words
+from idle_quarry.signal.words import Sixty, format_from_words, format_words
 
 #: Counts up whenever measurement answers differently: what an earlier one found is measured again.
 MEASUREMENT = 7
@@ -84,7 +84,7 @@ def _note(ident: str) -> Path:
 def correction(ident: str) -> SignalFormat | None:
     """Return the format that somebody said a content has, or None."""
     try:
-        return format_from_words(_correction(ident).read_text(encoding="utf-8"))
+        return format_from_words(_correction(ident).read_text(encoding="utf-8"), Sixty.EXACT)
     except (OSError, QuarryError):
         return None
 

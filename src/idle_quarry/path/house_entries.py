@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from idle_quarry.path.entries import CodecVariant, DeliverySpec, Entry
 from idle_quarry.path.registry import codecs, known
 from idle_quarry.path.template import Template
+from idle_quarry.signal.words import Sixty
 
 
 @dataclass(frozen=True, eq=False)
@@ -15,6 +16,7 @@ class HouseEntries:
     """The house's own entries, newest that are in use. Two are the same only where they are one."""
 
     entries: tuple[Entry, ...] = ()
+    sixty: Sixty = Sixty.ASKED  #: what a bare 60 means here
 
     def now(self, uid: str) -> Entry | None:
         """Return what the house has now of the entry with a uid; None where it has it no longer."""

@@ -73,6 +73,20 @@ def rate_text(rate: Fraction) -> str:
     return str(rate.numerator) if rate.denominator == 1 else f"{rate.numerator}/{rate.denominator}"
 
 
+#: Rates that people say for others: in a 59.94 Hz country "60" is 59.94 and "30" is 29.97.
+ASKED_RATES = {"30": "29.97", "60": "59.94"}
+
+
+def unmistakable_rate(rate: Fraction) -> str:
+    """Return the trade's name of a rate as a format has it: with decimals where the bare number is said for another.
+
+    >>> unmistakable_rate(Fraction(60)), unmistakable_rate(Fraction(50))
+    ('60.00', '50')
+    """
+    name = rate_text(rate)
+    return f"{name}.00" if name in ASKED_RATES else name
+
+
 def rate_fraction_text(rate: Fraction) -> str:
     """Return "numerator/denominator", always with both."""
     return f"{rate.numerator}/{rate.denominator}"

@@ -10,10 +10,12 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import partial
 
 from idle_quarry.errors import NotUnderstood, QuarryError
 from idle_quarry.signal.rasters import DEFAULT_WIDTHS
-from idle_quarry.signal.rates import NAMED_RATES, rate_from_text, rate_text
+from idle_quarry.signal.rates import ASKED_RATES, NAMED_RATES, rate_from_text, rate_text, unmistakable_rate
+from idle_quarry.signal.trade_names import SHAPE_WITHIN, lines_within, named_signal
 
 _NUMBER = r"\d{1,7}(?:\.\d+)?(?:/\d{1,7})?"
 _WHOLE = re.compile(rf"(?:(\d{{2,5}})x)?(\d{{2,5}})(psf|p|i)/?({_NUMBER})", re.ASCII)
@@ -21,30 +23,7 @@ _RASTER = re.compile(r"(\d{2,5})x(\d{2,5})(psf|p|i)?", re.ASCII)
 _NUMBER_SCAN = re.compile(rf"({_NUMBER})(psf|p|i)?", re.ASCII)
 _LINES_RATE = re.compile(rf"(\d{{3,4}})/({_NUMBER})(psf|p|i)?", re.ASCII)
 _SCAN_RATE = re.compile(rf"(psf|p|i)/?({_NUMBER})?", re.ASCII)
-#: What is said by the name of a tape, a codec or a country, and what it is as a signal. A rate that is said stays.
-_NAMES = (
-    (re.compile(r"\b(?:dv[\s-]*pal|pal[\s-]*dv)\b"), "576i25 8bit 4:2:0 bff"),
-    (re.compile(r"\b(?:dv[\s-]*ntsc|ntsc[\s-]*dv)\b"), "480i29.97 8bit 4:1:1 bff"),
-    (re.compile(r"\bntsc[\s-]*film\b"), "480p23.976"),
-    (re.compile(r"\bntsc[\s-]*j\b"), "480i29.97"),
-    (re.compile(r"\bpal[\s-]*m\b"), "480i29.97"),
-    (re.compile(r"\bsecam\b"), "576i25"),
-    (re.compile(r"\buhd[\s-]*2\b"), "8k"),
-    (re.compile(r"\bhdr\s*10\b(?!\+)"), "pq 10bit"),
-    (re.compile(r"\bhlg[\s-]+(?:itu-r )?bt[\s.-]*2100\b|\b(?:itu-r )?bt[\s.-]*2100[\s-]+hlg\b"), "hlg"),
-    (re.compile(r"\bpq[\s-]+(?:itu-r )?bt[\s.-]*2100\b|\b(?:itu-r )?bt[\s.-]*2100[\s-]+pq\b"), "pq"),
-    (re.compile(r"\b(?:d-?10|imx)[\s-]*(?:30|40|50)?[\s-]*(?:pal|625)\b"), "576i25 8bit"),
-    (re.compile(r"\b(?:d-?10|imx)[\s-]*(?:30|40|50)?[\s-]*(?:ntsc|525)\b"), "486i29.97 8bit"),
-    (re.compile(r"\bdvcpro[\s-]*hd(?=.*720)|\bdv[\s-]*100(?=.*720)"), "960x720 8bit 16:9"),
-    (re.compile(r"\b(?:dvcpro[\s-]*hd|dv[\s-]*100)\b(?:\s*1080i?)?[\s/]*(?:50i?|25)\b"), "1440x1080i25 8bit 16:9"),
-    (
-        re.compile(r"\b(?:dvcpro[\s-]*hd|dv[\s-]*100)\b(?:\s*1080i?)?[\s/]*(?:59\.94i?|29\.97)\b"),
-        "1280x1080i29.97 8bit 16:9",
-    ),
-    (re.compile(r"\bhdv[\s-]*1\b(?:\s*720p?)?"), "1280x720 p 8bit 4:2:0"),
-    (re.compile(r"\bhdv[\s-]*2\b(?:\s*1080i?)?[\s/]*(?:50i?|25)\b"), "1440x1080i25 8bit 4:2:0 16:9"),
-    (re.compile(r"\bhdv[\s-]*2\b(?:\s*1080i?)?[\s/]*(?:59\.94i?|29\.97)\b"), "1440x1080i29.97 8bit 4:2:0 16:9"),
-)
+_HDR = re.compile(r"\bhdr\b")
 #: A rate that is written with a comma.
 _COMMA = re.compile(r"\b(?:23,97\d?|23,98|29,97|47,95\d?|59,94)\b", re.ASCII)
 _TIDIED = (
@@ -63,7 +42,7 @@ _TIDIED = (
     (re.compile(r"\binterlaced\b"), "i"),
     (re.compile(r"\bfull[\s-]hd\b|\bfhd\b"), "hd"),
     (re.compile(r"\bultra[\s-]hd\b"), "uhd"),
-    (re.compile(r"\b(pal|ntsc|sd|uhd|hd|2k|4k|8k|dci)[\s-]*(?=\d)", re.ASCII), r"\1 "),
+    (re.compile(r"\b(pal|ntsc|sd|uhd|hd|2k|4k|8k|dci)[\s/-]*(?=\d)", re.ASCII), r"\1 "),
 )
 _WIDE = ("wide", "widescreen", "anamorphic")
 _SHAPES = ("full", "flat", "scope")
@@ -126,18 +105,45 @@ def spelt_out(text: str, is_word: Callable[[str], bool] = lambda _word: True) ->
     >>> spelt_out("PAL anamorphic"), spelt_out("2K scope 24p"), spelt_out("720 59.94p")
     ('576i25 16:9', '2048x858p24', '720p59.94')
     """
-    tidy = text.strip().lower()
-    for pattern, signal in _NAMES:
-        tidy = pattern.sub(signal, tidy)
+    tidy = named_signal(text.strip().lower(), partial(_several_signals, text))
     tidy = _COMMA.sub(lambda match: match[0].replace(",", "."), tidy)
     for pattern, into in _TIDIED:
         tidy = pattern.sub(into, tidy)
+    _ask_within(text, tidy)
+    tidy, is_hdr = _HDR.subn(" ", tidy)
     heard = _SpokenParts(text)
     for word in tidy.split():
         _hear(heard, word)
     if heard.size is None and heard.lines is None and not heard.families and not all(map(is_word, heard.rest)):
         raise _nothing(heard)
-    return _resolved(heard)
+    words = _resolved(heard)
+    if is_hdr and not {"hlg", "pq"} & set(heard.rest):
+        raise SeveralReadings(
+            "HDR is one of two transfers", subject=repr(text), readings=(f"{words} hlg", f"{words} pq")
+        )
+    return words
+
+
+def _ask_within(text: str, tidy: str) -> None:
+    """Raise `SeveralReadings` for a cinema's shape inside lines of television: the signal has all the lines."""
+    match = SHAPE_WITHIN.search(tidy)
+    if match is None:
+        return
+    width, lines = (3840, 2160) if match[2] in ("uhd", "2160") else (1920, 1080)
+    rest = tidy.replace(match[0], " ")
+    try:
+        readings: tuple[str, ...] = (spelt_out(rest),)
+    except SeveralReadings as several:
+        readings = several.readings
+    raise SeveralReadings(
+        f"{match[1]} fills {width} × {lines_within(match[1], width)} within {lines} lines; the signal has all of them",
+        subject=repr(text),
+        readings=readings,
+    )
+
+
+def _several_signals(text: str, readings: tuple[str, ...]) -> SeveralReadings:
+    return SeveralReadings("this name is several signals", subject=repr(text), readings=readings)
 
 
 def _nothing(heard: _SpokenParts) -> NotUnderstood:
@@ -180,7 +186,7 @@ def _size(width: str | None, lines: str) -> dict[str, object]:
 def _resolved(heard: _SpokenParts) -> str:
     texts = set(heard.families)
     if not (texts or heard.size or heard.lines or heard.rate or heard.scan):
-        raise _nothing(heard)
+        raise _open(heard, []) if heard.rest else _nothing(heard)
     _cinema_shape(heard, texts)
     system = _system(heard, texts)
     sizes = _sizes(heard, texts, system)
@@ -273,6 +279,8 @@ def _widened(heard: _SpokenParts, sizes: list[tuple[int, int]]) -> None:
 def _of_system(heard: _SpokenParts, system: str, sizes: list[tuple[int, int]]) -> str:
     """Return PAL or NTSC in words: fields at their own rate, unless whole pictures are said."""
     frames, fields = _FIFTY if system == "pal" else _SIXTY
+    if system == "ntsc" and heard.rate in ASKED_RATES:  # NTSC is at no other rate
+        heard.rate = ASKED_RATES[heard.rate]
     size, rate, name = sizes[0], _rate(heard), system.upper()
     if heard.scan is None:
         if rate in (None, frames):
@@ -310,9 +318,11 @@ def _scans(size: tuple[int, int], rate: str) -> list[str]:
 
 
 def _frames(scan: str, rate: str) -> str:
-    """Return frames a second where a rate above 30 says fields."""
+    """Return frames a second where a rate above 30 says fields; a rate that is said for another stays as it is said."""
     exact = rate_from_text(rate)
-    return rate_text(exact / 2) if scan == "i" and exact > 30 else rate
+    if scan != "i" or exact <= 30:
+        return rate
+    return "30" if rate == "60" else unmistakable_rate(exact / 2)
 
 
 def _open(heard: _SpokenParts, sizes: list[tuple[int, int]]) -> SeveralReadings:
@@ -339,6 +349,8 @@ def _open(heard: _SpokenParts, sizes: list[tuple[int, int]]) -> SeveralReadings:
             else _some_scan(size, heard)
         ):
             rates = _OFFERED[name][:2] if len(sizes) > 1 or scan is None else _OFFERED[name]
+            if size[1] in _SD and name == "i":  # BT.601 has one rate for each count of lines
+                rates = ("25",) if size[1] == 576 else ("29.97",)
             for rate in [_frames(name, heard.rate)] if heard.rate else rates:
                 readings.append(_written(size, name, rate) + heard.tail)
     return SeveralReadings(missing, subject=repr(heard.text), readings=tuple(dict.fromkeys(readings))[:6])

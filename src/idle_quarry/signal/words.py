@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from enum import StrEnum
 from fractions import Fraction
 from typing import Any
 
@@ -19,7 +20,7 @@ from idle_quarry.signal.rasters import (
     default_pixel_aspect,
     sd_pixel_aspect,
 )
-from idle_quarry.signal.rates import NAMED_RATES, rate_from_text, rate_text
+from idle_quarry.signal.rates import ASKED_RATES, NAMED_RATES, is_pulled, rate_from_text, rate_text, unmistakable_rate
 from idle_quarry.signal.spoken import SeveralReadings, spelt_out
 
 _HEAD = re.compile(r"(?:(\d{2,5})[x×])?(\d{2,5})(psf|p|i)/?(\d[\d./]*)", re.ASCII)
@@ -50,14 +51,24 @@ _DEPTHS = {f"{bits}bit": bits for bits in (8, 10, 12, 16)}
 _KEYED = {"primaries": tuple(PRIMARIES), "transfer": tuple(TRANSFERS), "matrix": tuple(MATRICES)}
 
 
-def format_from_words(text: str) -> SignalFormat:
+class Sixty(StrEnum):
+    """What a bare 60 or 30 says: in a 59.94 Hz house 59.94 and 29.97, in words that were stored exactly that."""
+
+    ASKED = "asked"
+    PULLED = "59.94 Hz"
+    EXACT = "exact"
+
+
+def format_from_words(text: str, sixty: Sixty = Sixty.ASKED) -> SignalFormat:
     """Return the signal format written as `text`, in this program's words or as people say it ("PAL wide", "1080/50i").
 
     What is left out takes the standard's own value for the raster. Raises `NotUnderstood` for text that can be read in
-    no way or in two (`spoken.Readings` with each reading), and `NotPossible` for a format that cannot be.
+    no way or in two (`spoken.SeveralReadings` with each reading), and `NotPossible` for a format that cannot be.
 
     >>> format_from_words("1080i50").rate
     Fraction(25, 1)
+    >>> format_from_words("720p60", Sixty.PULLED).rate
+    Fraction(60000, 1001)
     """
     if not text.strip():
         raise NotUnderstood("no format was given", remedy="write one such as 1080i25 or 2160p50 hlg")
@@ -72,6 +83,9 @@ def format_from_words(text: str) -> SignalFormat:
             f"{height} lines say nothing of the width", subject=repr(text), remedy=_widths_advice(words[0], height)
         )
     width = int(width_text) if width_text else DEFAULT_WIDTHS[height]
+    if rate_word in ASKED_RATES and width not in _CINEMA_WIDTHS and sixty is not Sixty.EXACT:
+        rate_word = _rate_meant(text, words, rate_word, sixty)
+        words[0] = words[0].removesuffix(match[4]) + rate_word
     rate = _frames(_sure_rate(rate_word, words[0]), letter, words[0], rate_word)
     _refuse_unheard_of(height, width_text, letter, rate, text)
     optional_words = _OptionalWords(text)
@@ -92,6 +106,39 @@ def format_from_words(text: str) -> SignalFormat:
     return SignalFormat(raster, rate, scan, order, replace(default_encoding(raster), **optional_words.encoding()))
 
 
+#: SMPTE ST 428-1: cinema has whole rates only.
+_CINEMA_WIDTHS = (1998, 2048, 3996, 4096)
+
+
+def _rate_meant(text: str, words: list[str], rate_word: str, sixty: Sixty) -> str:
+    """Return the rate for which a bare 60 or 30 is said; raises `SeveralReadings` where nothing says it."""
+    pulled = ASKED_RATES[rate_word]
+    if sixty is Sixty.PULLED:
+        return pulled
+    stem, tail = words[0].removesuffix(rate_word), "".join(f" {word}" for word in words[1:])
+    interlaced = stem.endswith("i")
+    exact = "" if interlaced and stem[:-1] in _ONLY_PULLED else "30.00" if interlaced else f"{rate_word}.00"
+    readings = [f"{stem}{'29.97' if interlaced else pulled}{tail}", *([f"{stem}{exact}{tail}"] if exact else [])]
+    raise SeveralReadings(f"{rate_word} is said for {pulled} too", subject=repr(text), readings=tuple(readings))
+
+
+def pulled_reading(text: str, fmt: SignalFormat) -> str:
+    """Return the sentence that a 60 or 30 of a text was read as 59.94 or 29.97; "" where nothing was.
+
+    >>> pulled_reading("720p60", format_from_words("720p60", Sixty.PULLED))
+    "'720p60' is read as 720p59.94, as in every 59.94 Hz house; write 60.00 where exactly 60 is meant"
+    """
+    said = re.search(r"(?<![\d.,])(?:60|30)(?![\d.,/])", text)
+    if said is None or not is_pulled(fmt.rate):
+        return ""
+    return (
+        f"{text.strip()!r} is read as {format_words(fmt, fields=True)}, as in every 59.94 Hz house;"
+        f" write {said[0]}.00 where exactly {said[0]} is meant"
+    )
+
+
+#: Lines whose interlaced standards have no whole rate (BT.601).
+_ONLY_PULLED = ("480", "486")
 #: Lines that interlaced standards have at a frame rate, and what lies beside what there is none of.
 _INTERLACED_AT = {576: ("25",), 480: ("29.97", "30"), 486: ("29.97", "30")}
 
@@ -134,7 +181,7 @@ def _sure_rate(rate_word: str, head: str) -> Fraction:
     raise SeveralReadings(
         f"no standard has {rate_word} frames a second",
         subject=repr(head),
-        readings=tuple(f"{stem}{name}" for name in near[:3]),
+        readings=tuple(f"{stem}{unmistakable_rate(NAMED_RATES[name])}" for name in near[:3]),
     )
 
 
@@ -155,7 +202,7 @@ def _frames(rate: Fraction, letter: str, head: str, rate_word: str) -> Fraction:
         raise NotUnderstood(
             f"no standard has interlaced pictures at {rate_text(rate)} frames or fields a second",
             subject=repr(head),
-            remedy=f"write {stem}25, {stem}29.97 or {stem}30, or {stem[:-1]}p{rate_word} for whole pictures",
+            remedy=f"write {stem}25, {stem}29.97 or {stem}30.00, or {stem[:-1]}p{rate_word} for whole pictures",
         )
     if letter == "psf" and rate > 30:
         half = rate_text(rate / 2)
@@ -271,9 +318,10 @@ def format_words(fmt: SignalFormat, *, fields: bool = False) -> str:
     lines = (
         str(raster.height) if DEFAULT_WIDTHS.get(raster.height) == raster.width else f"{raster.width}x{raster.height}"
     )
-    words = [f"{lines}{_LETTER_OF[fmt.scan]}{rate_text(fmt.rate)}"]
+    said_rate = rate_text if raster.width in _CINEMA_WIDTHS else unmistakable_rate
+    words = [f"{lines}{_LETTER_OF[fmt.scan]}{said_rate(fmt.rate)}"]
     if fields and fmt.scan == "interlaced":
-        words[0] += f" ({rate_text(fmt.rate * 2)} fields/s)"
+        words[0] += f" ({said_rate(fmt.rate * 2)} fields/s)"
     words += _aspect_words(raster)
     if fmt.field_order and fmt.field_order != standard_field_order(raster):
         words.append("tff" if fmt.field_order == "top" else "bff")

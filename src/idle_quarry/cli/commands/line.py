@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from idle_quarry.cli.command import argument, command
+from idle_quarry.cli.opening import named_format
 from idle_quarry.cli.output import Output, table
 from idle_quarry.errors import NotPossible
 from idle_quarry.line.files import read_links, write_words
@@ -24,7 +25,7 @@ from idle_quarry.line.writing.sound import RATE
 from idle_quarry.path.registry import sound_layouts
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import Timecode, start_timecode
-from idle_quarry.signal.words import format_from_words, format_words
+from idle_quarry.signal.words import format_words
 
 _FULL_SCALE = 1 << 23
 _MOST_TOLD = 1000
@@ -45,7 +46,7 @@ _MOST_TOLD = 1000
 )
 def line_write(options: Options, out: Output) -> int:
     """Words of the serial signal with a test picture and tone."""
-    fmt = format_from_words(options.format)
+    fmt = named_format(options.format, options)
     way = transport(fmt, options.interface or "")
     if options.test not in sent_pictures():
         raise NotPossible("no such picture", subject=repr(options.test), remedy="use " + ", ".join(sent_pictures()))

@@ -11,7 +11,6 @@ from idle_quarry.cli.opening import Options, opened, stored_of
 from idle_quarry.cli.output import Output, table
 from idle_quarry.path.changes.edits import differences
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.house_entries import HouseEntries
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
@@ -153,11 +152,11 @@ def template_diff(options: Options, out: Output) -> int:
 @command("explain", argument("name", metavar="NAME"))
 def explain(options: Options, out: Output) -> int:
     """A template's evaluated path and findings."""
-    from idle_quarry.library.house_entries import in_use
+    from idle_quarry.library.house_entries import house_of
 
     with opened(options) as library:
         stored = stored_of(library, options.name)
-        now = HouseEntries(tuple(stored_entry.entry for stored_entry in in_use(library).values()))
+        now = house_of(library)
     result = evaluate(stored.template, house=now)
     document: dict[str, Any] = {
         "template": stored.name,

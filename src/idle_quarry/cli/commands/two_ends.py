@@ -6,11 +6,11 @@ from pathlib import Path
 
 from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.opening import Options, house_of
-from idle_quarry.cli.output import Output
+from idle_quarry.cli.output import Output, complain
 from idle_quarry.errors import MediaError
 from idle_quarry.path.beginning.two_ends import delivery_from_words, source_from_words, suggested
 from idle_quarry.path.template_parts import Delivery, Source
-from idle_quarry.signal.words import format_words
+from idle_quarry.signal.words import format_words, pulled_reading
 
 
 @command(
@@ -22,13 +22,17 @@ from idle_quarry.signal.words import format_words
 )
 def suggest(options: Options, out: Output) -> int:
     """Working formats between two ends, best first."""
+    house = house_of(options)
     sources: list[Source] = []
     for text in options.source:
-        sources.append(source_from_words(_words_of_clip(text), sources))
+        source = source_from_words(_words_of_clip(text), sources, house.sixty)
+        sources.append(source)
+        _say_reading(text, source)
     outs: list[Delivery] = []
-    house = house_of(options)
     for text in options.delivery:
-        outs.append(delivery_from_words(text, outs, house))
+        delivery = delivery_from_words(text, outs, house)
+        outs.append(delivery)
+        _say_reading(text, delivery)
     suggestions = suggested(sources, outs)
     lines = []
     for place, suggestion in enumerate(suggestions[:8], 1):
@@ -42,6 +46,13 @@ def suggest(options: Options, out: Output) -> int:
         lines.append(f"and {len(suggestions) - 8} more (--json shows all)")
     out.show([suggestion.to_json() for suggestion in suggestions], lines)
     return 0
+
+
+def _say_reading(text: str, end: Source | Delivery) -> None:
+    """Print how a 60 was read where the house is one of 59.94 Hz."""
+    sentence = pulled_reading(text.partition("=")[0], end.format)
+    if sentence:
+        complain(sentence)
 
 
 def _words_of_clip(text: str) -> str:

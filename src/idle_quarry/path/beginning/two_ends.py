@@ -29,7 +29,7 @@ from idle_quarry.signal.catalogue import irregularities, standard_formats
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import counterpart
 from idle_quarry.signal.spoken import SeveralReadings
-from idle_quarry.signal.words import format_from_words, format_words
+from idle_quarry.signal.words import Sixty, format_from_words, format_words
 
 #: Candidates worked out at the most: the ends' own formats come first, then the standards nearest to them.
 MOST_CANDIDATES = 60
@@ -76,7 +76,7 @@ class Suggestion:
         }
 
 
-def source_from_words(text: str, taken: Iterable[Source] = ()) -> Source:
+def source_from_words(text: str, taken: Iterable[Source] = (), sixty: Sixty = Sixty.ASKED) -> Source:
     """Return the source that "FORMAT" or "FORMAT=SHARE" says; without a share it is 0, to be shared out.
 
     Raises `NotUnderstood`.
@@ -92,7 +92,7 @@ def source_from_words(text: str, taken: Iterable[Source] = ()) -> Source:
             words = text
         if not 0 <= share <= 100:
             raise NotUnderstood("a share lies between 0 and 100 per cent", subject=repr(text))
-    fmt = format_from_words(words)
+    fmt = format_from_words(words, sixty)
     name = format_words(fmt)
     return Source(id=slug(name, {s.id for s in taken}), name=name, format=fmt, share=share)
 
@@ -108,7 +108,7 @@ def delivery_from_words(text: str, taken: Iterable[Delivery] = (), house: HouseE
         if wanted in (spec.id, spec.uid or spec.id, spec.name.lower()):
             return delivered(spec.id, ident=slug(spec.name if spec.uid else spec.id, ids))
     try:
-        fmt = format_from_words(text)
+        fmt = format_from_words(text, house.sixty)
     except SeveralReadings:
         raise
     except NotUnderstood as error:

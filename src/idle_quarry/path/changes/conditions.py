@@ -22,6 +22,7 @@ from idle_quarry.path.registry import codecs, monitors
 from idle_quarry.path.template import Template
 from idle_quarry.signal.formats import format_from_json
 from idle_quarry.signal.rates import rate_from_text, rate_text
+from idle_quarry.signal.spoken import SeveralReadings
 from idle_quarry.signal.words import format_from_words, format_words
 
 #: A member's id ("" where a value belongs to no list) and the value, as it is stored.
@@ -293,6 +294,8 @@ def _same_format(sign: str, text: str, value: Any) -> bool:
         return text.lower() in format_words(value, fields=True).lower()
     try:
         return sign in ("=", "is") and format_from_words(text) == value
+    except SeveralReadings as several:
+        return any(format_from_words(reading) == value for reading in several.readings)
     except QuarryError:
         return False
 

@@ -11,7 +11,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.path.entries.entry import Entry, EntryPart
 from idle_quarry.path.texts import Line, Text, word_of
 from idle_quarry.signal.formats import SignalFormat
-from idle_quarry.signal.words import format_from_words
+from idle_quarry.signal.words import Sixty, format_from_words
 
 TERRITORIES = ("50 Hz", "59.94 Hz", "cinema", "web")
 LayoutId = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9.-]{0,39}$")]
@@ -147,7 +147,7 @@ class DeliverySpec(Entry):
     @model_validator(mode="after")
     def _is_one(self) -> DeliverySpec:
         try:
-            format_from_words(self.format)
+            format_from_words(self.format, Sixty.EXACT)
         except QuarryError as error:
             raise ValueError(str(error)) from error
         if self.file_name:
@@ -170,7 +170,7 @@ class DeliverySpec(Entry):
 
     @cached_property
     def signal(self) -> SignalFormat:
-        return format_from_words(self.format)
+        return format_from_words(self.format, Sixty.EXACT)
 
 
 def limit_of(spec: DeliverySpec | None, name: str) -> Limit:

@@ -10,7 +10,7 @@ from pydantic import StringConstraints, model_validator
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.entries.entry import Entry
 from idle_quarry.signal.formats import SignalFormat
-from idle_quarry.signal.words import format_from_words
+from idle_quarry.signal.words import Sixty, format_from_words
 
 
 class KeptFormat(Entry):
@@ -22,11 +22,11 @@ class KeptFormat(Entry):
     @model_validator(mode="after")
     def _is_one(self) -> KeptFormat:
         try:
-            format_from_words(self.words)
+            format_from_words(self.words, Sixty.EXACT)
         except QuarryError as error:
             raise ValueError(str(error)) from error
         return self
 
     @cached_property
     def signal(self) -> SignalFormat:
-        return format_from_words(self.words)
+        return format_from_words(self.words, Sixty.EXACT)

@@ -11,6 +11,7 @@ from idle_quarry.path.house_entries import HouseEntries, choices_of, name_of
 from idle_quarry.path.registry import known
 from idle_quarry.path.settings.setting import Parse, Setting, one_of
 from idle_quarry.path.template import Template
+from idle_quarry.signal.words import Sixty, format_from_words
 
 _CALLED = {"sound": "layout", "programme": "layout", "naming": "rule", "delivery": "spec"}
 
@@ -21,7 +22,8 @@ def offering(setting: Setting, template: Template, house: HouseEntries) -> Setti
     Any other as it was.
     """
     if setting.label in _FORMATS:
-        return _with_kept_formats(setting, house)
+        sixty = Sixty.PULLED if template.territory == Sixty.PULLED.value else Sixty.ASKED
+        return _whole_format(setting, house, sixty)
     if setting.place.endswith((".file_name", "job_name")):
         rules = [
             entry.rule for entry in (*house.of("naming"), *known("naming").values()) if isinstance(entry, NamingRule)
@@ -48,15 +50,13 @@ def offering(setting: Setting, template: Template, house: HouseEntries) -> Setti
 _FORMATS = ("Format", "Signal sent")
 
 
-def _with_kept_formats(setting: Setting, house: HouseEntries) -> Setting:
+def _whole_format(setting: Setting, house: HouseEntries, sixty: Sixty) -> Setting:
     """Return a row of a whole format with those that the house keeps by a name."""
     formats = {entry.name.lower(): entry for entry in house.of("format") if isinstance(entry, KeptFormat)}
-    if not formats:
-        return setting
 
     def parse(text: str) -> Any:
         kept_format = formats.get(text.strip().lower())
-        return kept_format.signal if kept_format is not None else setting.parse(text)
+        return kept_format.signal if kept_format is not None else format_from_words(text, sixty)
 
     return replace(setting, choices=(*(entry.name for entry in formats.values()), *setting.choices), parse=parse)
 

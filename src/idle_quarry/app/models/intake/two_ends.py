@@ -74,7 +74,7 @@ class TwoEnds(QObject):
 
     def add_source(self, text: str) -> None:
         """Add what comes in, in words, with its share where it is said. Raises `QuarryError`."""
-        source = source_from_words(text)
+        source = source_from_words(text, sixty=self.door.house.value.sixty)
         words = format_words(source.format)
         self.sources.append(End(words, words, f"{source.share:g}" if source.share else "", True))
         self._changed()

@@ -21,6 +21,8 @@ from idle_quarry.path.changes.edits import Change, put_back
 from idle_quarry.path.comparing import questions
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.settings import SHEET_NAMES, Setting, label_of, settings_of, settings_on, sheet_name
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.words import pulled_reading
 
 if TYPE_CHECKING:
     from idle_quarry.app.door import Door
@@ -170,9 +172,13 @@ class PathModel(QObject):
         if document is None:
             return None
         try:
-            document.apply(f"Change {label_of(document.template, setting.place)}", *setting.edits(text))
+            edits = setting.edits(text)
+            document.apply(f"Change {label_of(document.template, setting.place)}", *edits)
         except QuarryError as error:
             return error
+        read = pulled_reading(text, edits[0].value) if isinstance(edits[0].value, SignalFormat) else ""
+        if read:
+            self.door.say(read, action=("Undo", document.undo_stack.undo))
         return None
 
     def cure(self, finding: Finding) -> None:

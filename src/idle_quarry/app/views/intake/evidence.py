@@ -124,7 +124,7 @@ class ClipEvidence(QWidget):
         if not text or (self._format is not None and text == format_words(self._format)):
             return
         try:
-            fmt: SignalFormat = format_from_words(text)
+            fmt: SignalFormat = format_from_words(text, self.desk.house.value.sixty)
         except QuarryError as error:
             self.desk.refuse(error)
             self.taken_as.setText(format_words(self._format) if self._format else "")
