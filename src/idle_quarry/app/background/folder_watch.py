@@ -61,7 +61,7 @@ class FolderWatch(QObject):
         self._timer.blockSignals(True)
 
     def _start(self) -> None:
-        self._workers.start(partial(_look, self.folder), self._looked, self._failed)
+        self._workers.start(partial(_look, self.folder), self._looked, self._failed, quiet=True)
 
     def _failed(self, error: QuarryError) -> None:
         self.stop()

@@ -206,7 +206,7 @@ class Workers:
         if self._closed:
             return
         if not self.idle:
-            self._resting.start()  # what is under way may be quiet, and start it no more
+            self._resting.start()
         else:
             for let_go in self.before_rest:
                 let_go()
@@ -226,8 +226,8 @@ class Workers:
 
     @property
     def idle(self) -> bool:
-        """Whether nothing is under way."""
-        return not self._open
+        """Whether nothing is under way that anybody asked for: what is quiet goes on for ever."""
+        return all(ticket.quiet for ticket in list(self._open))
 
     def close(self) -> None:
         """Cancel what is under way and wait for it."""
