@@ -24,6 +24,7 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import demo_template
 
 from idle_quarry.app.appearance.theme import TEXT_SIZES, theme
+from idle_quarry.app.background.folder_watch import FolderWatch
 from idle_quarry.app.background.workers import Ticket, Workers
 from idle_quarry.app.documents.document import Document
 from idle_quarry.app.documents.draft_writer import DraftWriter
@@ -291,13 +292,16 @@ def test_an_answer_to_a_closed_widget_is_dropped(qtbot: QtBot, workers: Workers)
     assert Asking.heard == 1
 
 
-def test_circles_that_hold_pictures_go_at_rest(qtbot: QtBot) -> None:
-    """Python's own collector counts objects: a few of them can hold a hundred megabytes for as long as one works."""
+def test_circles_that_hold_pictures_go_at_rest(qtbot: QtBot, tmp_path: Path) -> None:
+    """Python's own collector counts objects: a few of them can hold a hundred megabytes for as long as one works. A
+    rest comes also while a folder is watched, which never ends.
+    """
 
     class Circle:
         picture = np.zeros(0, np.uint8)
 
     workers = Workers()
+    watch = FolderWatch(tmp_path, workers)
     one, other = Circle(), Circle()
     one.other, other.other = other, one  # type: ignore[attr-defined]
     one.picture = np.ones(100_000_000, np.uint8)
@@ -311,4 +315,5 @@ def test_circles_that_hold_pictures_go_at_rest(qtbot: QtBot) -> None:
     finally:
         if enabled:
             gc.enable()
+        watch.stop()
         workers.close()

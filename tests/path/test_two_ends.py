@@ -18,6 +18,7 @@ from idle_quarry.path.beginning.two_ends import (
     suggested,
     taken_up,
 )
+from idle_quarry.path.changes.edits import edited
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.grades import GRADES
@@ -100,10 +101,35 @@ def test_candidates_hold_the_ends_own_formats_and_both_rates_of_a_pair() -> None
     assert any(fmt.raster.width == 1000 for fmt in candidates(odd, out))
 
 
+def test_film_for_fields_is_worked_at_its_own_rate_and_pulled_down_at_the_end() -> None:
+    """Cuts in a programme of 59.94 fields break the 2:3 in which film comes in."""
+    sources, outs = ends(["1080p23.976=80", "1080i59.94=20"], ["1080i59.94"])
+    ranked = suggested(sources, outs)
+    assert format_words(ranked[0].working) == "1080p23.976"
+    assert any("no cut breaks the cadence" in reason for reason in ranked[0].reasons)
+    fields = next(item for item in ranked if format_words(item.working) == "1080i29.97")
+    assert any("every cut breaks the cadence" in reason for reason in fields.reasons)
+    mostly_video = suggested(*ends(["1080p23.976=20", "1080i59.94=80"], ["1080i59.94"]))
+    assert format_words(mostly_video[0].working) == "1080i29.97"
+
+
+def test_24_for_fields_is_offered_off_speed_beside_held() -> None:
+    sources, outs = ends(["1080p24=100"], ["1080i59.94"])
+    ways = [item for item in suggested(sources, outs) if format_words(item.working) == "1080p24"]
+    assert [item.off_speed for item in ways] == [["1080i29-97"], []] and ways[0].cost.loss < ways[1].cost.loss / 5
+    assert "by 2:3" in " ".join(ways[0].reasons) and "repeated" in " ".join(ways[1].reasons)
+    template = taken_up(ways[0], "Film")
+    assert template.deliveries[0].policy.retime == "slowed" and template.format_number == 5
+    held = taken_up(ways[1], "Held")
+    cure = next(f.remedy for f in evaluate(held).findings if f.code == "rate_mismatch")
+    assert cure is not None and "2:3" in cure.label
+    assert "rate_mismatch" not in {f.code for f in evaluate(edited(held, *cure.edits)).findings}
+
+
 def test_one_is_taken_up_as_a_template_that_holds_together() -> None:
     sources, outs = ends(["576i25 4:3 bff 8bit=65", "1080psf25"], ["hd-50", "web-landscape"])
     best = suggested(sources, outs)[0]
-    template = taken_up(best, sources, outs, "Lamp")
+    template = taken_up(best, "Lamp")
     assert [round(s.share) for s in template.sources] == [65, 35]
     result = evaluate(template)
     assert result.worst_grade != "broken" and result.station("working").format == best.working
@@ -153,7 +179,7 @@ def test_a_web_delivery_follows_the_programme() -> None:
     sources = [source_from_words("1080p59.94=80"), source_from_words("1080i25=20")]
     outs = [delivery_from_words("web-landscape"), delivery_from_words("hd-50")]
     for item in suggested(sources, outs)[:10]:
-        result = taken_up(item, sources, outs, "New")
+        result = taken_up(item, "New")
         moments = item.working.moments if item.working.moments <= 60 else item.working.rate
         assert result.deliveries[0].format.rate == moments
 

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.path.policies import DEFAULT_POLICY, Policy
+from idle_quarry.path.steps.pacing import speed_of
 from idle_quarry.picture.fields import pulled_up
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import psnr_db
@@ -274,6 +275,18 @@ def test_pictures_and_fields_by_speed_show_each_its_own(
     conversion = Conversion(format_from_words(source), format_from_words(target), policy(retime=retime))
     origins = conversion.origins(100)
     assert [origin.first for origin in origins] == shown and not any(origin.phase for origin in origins)
+
+
+def test_off_speed_24_goes_into_fields_as_23_976_does() -> None:
+    fields = format_from_words("1080i29.97")
+    slowed = Conversion(format_from_words("1080p24"), fields, policy(retime="slowed"))
+    pulled = Conversion(format_from_words("1080p23.976"), fields, policy(retime="nearest"))
+    held = Conversion(format_from_words("1080p24"), fields, policy(retime="nearest"))
+    assert all(slowed.origins(n) == pulled.origins(n) for n in range(5000))
+    assert any(slowed.origins(n) != held.origins(n) for n in range(5000))
+    # the moment at which field 60 000 ought to be is 1001 s of the target, 1000 s of film
+    assert slowed.shown_seconds(60_000) == 1000 and held.shown_seconds(60_000) == 1001
+    assert speed_of(slowed.source, fields, slowed.policy) == Fraction(1000, 1001)
 
 
 @pytest.mark.parametrize(

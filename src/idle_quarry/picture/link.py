@@ -18,7 +18,7 @@ from idle_quarry.errors import NotPossible
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps import plan
 from idle_quarry.path.steps.cadence import cadence_name, is_pulldown, shown_at, weights_at
-from idle_quarry.path.steps.pacing import pace, retiming
+from idle_quarry.path.steps.pacing import pace, retiming, speed_of
 from idle_quarry.path.steps.scan import keeps_fields
 from idle_quarry.picture.fields import NEIGHBOURS, made_whole, order_retimed, order_shifted
 from idle_quarry.picture.fitting import LinkFitting
@@ -109,7 +109,7 @@ class Conversion:
         """Return at which time of the source output moment `moment` ought to be, whatever picture it is given."""
         if self.method == "speed":
             return moment / self._pace[0]
-        return moment / self._pace[1]
+        return moment / self._pace[1] * speed_of(self.source, self.target, self.policy)
 
     def _origin(self, moment: int) -> Origin:
         if self.method == "blend" and self.policy.mix != "distance":

@@ -31,8 +31,9 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     top = QRectF(room.left(), room.top() + theme.px(12), room.width(), height)
     bottom = QRectF(room.left(), room.bottom() - height - theme.px(2), room.width(), height)
     fielded = target.scan == "interlaced" and after == target.moments
-    unit_in = "fields" if source.scan == "interlaced" and before == source.moments else "pictures"
-    text_at(p, room.left(), top.top() - 5, f"{rate_text(before)} {unit_in} a second come in")
+    unit_in = "fields" if source.scan == "interlaced" and before != source.rate else "pictures"
+    played = f", played at {rate_text(before)}" if method == "slowed" else ""
+    text_at(p, room.left(), top.top() - 5, f"{rate_text(before)} {unit_in} a second come in{played}")
     text_at(
         p, room.left(), bottom.top() - 5, f"{rate_text(after)} {'fields' if fielded else 'pictures'} a second go out"
     )

@@ -38,7 +38,7 @@ def suggest(options: Options, out: Output) -> int:
     for place, suggestion in enumerate(suggestions[:8], 1):
         cost = suggestion.cost
         lines.append(
-            f"{place}. {format_words(suggestion.working, fields=True)}: {suggestion.grade}, loss {cost.loss:.2f}, "
+            f"{place}. {suggestion.words}: {suggestion.grade}, loss {cost.loss:.2f}, "
             f"{cost.gb_per_hour:.0f} GB an hour" + (f", broken {cost.broken:.2f}" if cost.broken else "")
         )
         lines += [f"   {reason}" for reason in suggestion.reasons]

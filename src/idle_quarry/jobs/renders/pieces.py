@@ -22,7 +22,7 @@ from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.policies import DEFAULT_POLICY, Policy
 from idle_quarry.path.registry import Codec
 from idle_quarry.path.steps import plan
-from idle_quarry.path.steps.pacing import pace, retiming
+from idle_quarry.path.steps.pacing import retiming, speed_of
 from idle_quarry.path.steps.pulldown import pictures_of
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
@@ -201,13 +201,9 @@ def _seen(timeline: Timeline, item: TimelineItem, frame: int, canvas: Canvas, st
     fmt = known.clip.format
     taken_as = (pictures_of(fmt, known.cadence) if known.cadence else None) or fmt
     policy = known.policy if canvas.fit is None else known.policy.with_parts(fit=canvas.fit)
-    method = retiming(taken_as, canvas.format, policy)
-    if method == "refuse":
+    if retiming(taken_as, canvas.format, policy) == "refuse":
         return _ItemView(why=f"{item.name}: its class does not take material at this rate")
-    faster = Fraction(1)
-    if method == "speed":
-        before, after = pace(taken_as, canvas.format, "speed")
-        faster = Fraction(after) / Fraction(before)
+    faster = speed_of(taken_as, canvas.format, policy)
     # frames of the whole converted clip for each frame of the media's count
     value = canvas.format.rate / (media.rate * faster)
     step = item.step(timeline.rate) * value

@@ -24,7 +24,7 @@ from idle_quarry.media.sounds import SoundReader
 from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import Codec
-from idle_quarry.path.steps.pacing import pace, retiming
+from idle_quarry.path.steps.pacing import speed_of
 from idle_quarry.picture.link import Conversion
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
@@ -148,10 +148,7 @@ def frames_and_speed(material: Material, target: SignalFormat, policy: Policy) -
     """Return how many frames of `target` a material gives, and how much faster it runs: 1 but where its speed is
     changed.
     """
-    seconds, faster = material.frames / material.format.rate, Fraction(1)
-    if retiming(material.format, target, policy) == "speed":
-        before, after = pace(material.format, target, "speed")
-        faster = Fraction(after) / Fraction(before)
+    seconds, faster = material.frames / material.format.rate, speed_of(material.format, target, policy)
     return max(1, int(seconds / faster * target.rate)), faster
 
 

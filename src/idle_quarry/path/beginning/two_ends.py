@@ -9,20 +9,22 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeVar
 
 from idle_quarry.errors import NotPossible, NotUnderstood
 from idle_quarry.path.beginning.beginnings import from_working, working_codec, working_from
 from idle_quarry.path.beginning.delivering import delivered
+from idle_quarry.path.beginning.losses import cut_cadence, loss_of
 from idle_quarry.path.beginning.shares import rounded_to
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.evaluate import coding_of
 from idle_quarry.path.evaluation import Link
-from idle_quarry.path.grades import Step, worst
+from idle_quarry.path.grades import worst
 from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs, deliveries
-from idle_quarry.path.steps import ColourStep, FitStep, RateStep, ScanMethod, ScanStep, plan
+from idle_quarry.path.steps import RateStep, plan
+from idle_quarry.path.steps.pacing import off_speed
 from idle_quarry.path.template import Template, slug
 from idle_quarry.path.template_parts import Delivery, Source
 from idle_quarry.signal.catalogue import irregularities, standard_formats
@@ -33,6 +35,9 @@ from idle_quarry.signal.words import Sixty, format_from_words, format_words
 
 #: Candidates worked out at the most: the ends' own formats come first, then the standards nearest to them.
 MOST_CANDIDATES = 60
+
+
+_End = TypeVar("_End", Source, Delivery)
 
 
 @dataclass(frozen=True)
@@ -55,20 +60,36 @@ class Cost:
 
 @dataclass(frozen=True)
 class Suggestion:
-    """One working format with its whole path, what it costs, and why, a sentence each."""
+    """One working format with its whole path, what it costs, and why, a sentence each; the ends have the policies that
+    it was worked out with.
+    """
 
     working: SignalFormat
     links: tuple[Link, ...]
     cost: Cost
     reasons: tuple[str, ...]
+    sources: tuple[Source, ...]
+    outs: tuple[Delivery, ...]
 
     @property
     def grade(self) -> str:
         return worst(link.grade for link in self.links)
 
+    @property
+    def words(self) -> str:
+        """The working format, and that something is played 0.1 % off speed where it is."""
+        return format_words(self.working, fields=True) + (", 0.1 % off speed" if self.off_speed else "")
+
+    @property
+    def off_speed(self) -> list[str]:
+        """The ids of the ends that are played 0.1 % off speed."""
+        policies = [(s.id, s.policy) for s in self.sources] + [(d.id, d.policy) for d in self.outs]
+        return [ident for ident, policy in policies if policy.retime == "slowed"]
+
     def to_json(self) -> dict[str, Any]:
         return {
             "working": format_words(self.working, fields=True),
+            "off_speed": self.off_speed,
             "grade": self.grade,
             "cost": self.cost.to_json(),
             "reasons": list(self.reasons),
@@ -149,7 +170,13 @@ def suggested(sources: Sequence[Source], outs: Sequence[Delivery]) -> list[Sugge
     if not sources or not outs:
         raise NotPossible("a path has two ends", remedy="say at least one source and one delivery")
     shared = shared_out(sources)
-    suggestions = [_worked_out(fmt, shared, _following(outs, fmt)) for fmt in candidates(shared, outs)]
+    suggestions = []
+    for fmt in candidates(shared, outs):
+        following = _following(outs, fmt)
+        suggestions.append(_worked_out(fmt, shared, following))
+        slowed_ends = _off_speed(fmt, shared, following)
+        if slowed_ends is not None:
+            suggestions.append(_worked_out(fmt, *slowed_ends))
     suggestions.sort(key=lambda s: _rank(s.cost))
     return [
         replace(suggestion, reasons=(*_against(suggestion, suggestions, place), *suggestion.reasons))
@@ -157,9 +184,28 @@ def suggested(sources: Sequence[Source], outs: Sequence[Delivery]) -> list[Sugge
     ]
 
 
-def taken_up(suggestion: Suggestion, sources: Sequence[Source], outs: Sequence[Delivery], name: str) -> Template:
+def taken_up(suggestion: Suggestion, name: str) -> Template:
     """Return a template of a suggestion, with what its territory takes for granted."""
-    return from_working(name, suggestion.working, shared_out(sources), _following(outs, suggestion.working))
+    return from_working(name, suggestion.working, suggestion.sources, suggestion.outs)
+
+
+def _off_speed(
+    working: SignalFormat, sources: Sequence[Source], outs: Sequence[Delivery]
+) -> tuple[tuple[Source, ...], tuple[Delivery, ...]] | None:
+    """Return the ends with those played 0.1 % off speed whose rate lies a thousandth beside the other's family; None
+    where there are none.
+    """
+    slow_sources = tuple(_slowed(s) if off_speed(s.format, working) != s.format else s for s in sources)
+    slow_outs = tuple(_slowed(d) if off_speed(working, d.format) != working else d for d in outs)
+    if slow_sources == tuple(sources) and slow_outs == tuple(outs):
+        return None
+    return slow_sources, slow_outs
+
+
+def _slowed(end: _End) -> _End:
+    if end.policy.retime != DEFAULT_POLICY.retime:
+        return end
+    return end.model_copy(update={"policy": end.policy.with_parts(retime="slowed")})
 
 
 def _following(outs: Sequence[Delivery], working: SignalFormat) -> tuple[Delivery, ...]:
@@ -225,44 +271,12 @@ def _worked_out(working: SignalFormat, sources: Sequence[Source], outs: Sequence
         links.append(Link("intermediate", f"delivery:{d.id}", plan(working, d.format, d.policy), d.policy, out_coding))
     weights = [s.share / 100 for s in sources] + [1.0] + [1 / len(outs)] * len(outs)
     broken = sum(w for link, w in zip(links, weights, strict=True) if link.grade == "broken")
-    loss = sum(w * _loss(link) for link, w in zip(links, weights, strict=True))
+    loss = sum(w * loss_of(link) for link, w in zip(links, weights, strict=True))
     names = {f"source:{s.id}": f"{s.name} ({s.share:.3g} %)" for s in sources}
     names |= {f"delivery:{d.id}": d.name for d in outs}
     lossy = sum(link.plan.grade == "lossy" for link in links)
-    return Suggestion(working, tuple(links), Cost(broken, loss, data, lossy), tuple(_reasons(links, names)))
-
-
-#: What a lossy step costs of its link's share, by kind, at its worst: moments and detail weigh more than codes.
-_WEIGHTS = {"scan": 0.8, "rate": 0.6, "fit": 0.8, "colour": 0.4, "range": 0.1, "depth": 0.1, "sampling": 0.08}
-#: A delivery smaller than the programme is what was asked for, one that is larger shows detail that is not there; in
-#: what comes in, detail that goes is lost to every delivery, and being enlarged loses next to nothing.
-_RESAMPLED, _ASKED_FOR, _MISSING = 0.08, 0.4, 0.5
-
-
-def _loss(link: Link) -> float:
-    """Return how much of a link's picture is lost, about: 0 for none; each kind of loss adds."""
-    out = link.target.startswith("delivery:")
-    return sum(_WEIGHTS[step.kind] * _badness(step, out) for step in link.steps if step.grade == "lossy")
-
-
-def _badness(step: Step, out: bool) -> float:
-    """Return how bad a lossy step is of its kind, from 0 to 1; `out` on the way to a delivery."""
-    if isinstance(step, FitStep):
-        area = step.scale_x * step.scale_y
-        gone = (1 - min(1.0, area)) * (_ASKED_FOR if out else 1.0)
-        missing = (1 - 1 / max(1.0, area)) * (_MISSING if out else 0.0)
-        shape = min(1.0, abs(step.geometry_error - 1) * 3)
-        return min(1.0, _RESAMPLED + gone + missing + step.cropped + shape)
-    if isinstance(step, RateStep):
-        return 0.4 + 0.6 * min(1.0, (step.repeated + step.dropped + step.blended) / 250)
-    if isinstance(step, ScanStep):
-        if step.moments_halved:
-            return 1.0
-        return 0.2 if step.method is ScanMethod.SHIFT else 0.35
-    if isinstance(step, ColourStep):
-        squeezed = step.transfer_from != step.transfer_to
-        return min(1.0, 0.05 + step.gamut_outside + 0.4 * squeezed)
-    return 1.0
+    cost = Cost(broken, loss, data, lossy)
+    return Suggestion(working, tuple(links), cost, tuple(_reasons(links, names)), tuple(sources), tuple(outs))
 
 
 def _rank(cost: Cost) -> tuple[float, float, float]:
@@ -284,8 +298,15 @@ def _reasons(links: Sequence[Link], names: dict[str, str]) -> list[str]:
         elif link.plan.grade == "lossy":
             lost = "; ".join(step.text for step in link.steps if step.grade == "lossy")
             lines.append(f"{name} {way} with losses: {lost}")
+        elif cut_cadence(link):
+            lines.append(
+                f"{name} comes in by {cut_cadence(link)}, and every cut breaks the cadence: it can be taken out no more"
+            )
         else:
             untouched.append(name)
+        rate = link.plan.step(RateStep)
+        if way == "goes out" and rate is not None and len(set(rate.cadence.split(":"))) > 1:
+            lines.append(f"{name} goes out by {rate.cadence}, put in at the end: no cut breaks the cadence")
     if untouched:
         lines.insert(0, f"nothing is lost of {', '.join(untouched)}")
     return lines
@@ -311,7 +332,7 @@ def _against(suggestion: Suggestion, ranked: Sequence[Suggestion], place: int) -
             f"as little loss, {'less' if first else 'more'} data ({a.gb_per_hour:.0f}, not {b.gb_per_hour:.0f} GB an"
             " hour)"
         )
-    return [f"{'above' if first else 'below'} {format_words(other.working, fields=True)}: {why}"]
+    return [f"{'above' if first else 'below'} {other.words}: {why}"]
 
 
 def _kinds(suggestion: Suggestion) -> set[str]:
@@ -324,4 +345,5 @@ def _kinds(suggestion: Suggestion) -> set[str]:
         "depth": "bits",
         "sampling": "chroma",
     }
-    return {names[step.kind] for link in suggestion.links for step in link.steps if step.grade == "lossy"}
+    kinds = {names[step.kind] for link in suggestion.links for step in link.steps if step.grade == "lossy"}
+    return kinds | ({"cadence"} if any(cut_cadence(link) for link in suggestion.links) else set())

@@ -81,7 +81,7 @@ def _captions(e: Evaluation, d: Delivery, link: Link | None) -> Iterator[Finding
     if d.captions and there and step is not None:
         text = (
             f"{d.name}: captions are shifted with the pictures, {step.played}."
-            if step.method == "speed"
+            if step.played
             else f"{d.name}: captions keep their time; each begins on the nearest picture."
         )
         yield Finding("note", "captions_shifted", where, text)

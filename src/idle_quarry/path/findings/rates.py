@@ -8,6 +8,8 @@ from collections.abc import Iterator
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.findings.common import JoinedLink, joined, main_source, remedy
 from idle_quarry.path.steps import RateStep
+from idle_quarry.path.steps.cadence import cadence_name
+from idle_quarry.path.steps.pacing import off_speed
 from idle_quarry.signal.rates import counterpart, rate_family, rate_text
 from idle_quarry.signal.timecode import can_drop
 
@@ -22,7 +24,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
         before, after = joint.source.format.rate, joint.target.format.rate
         numbers = {k: v for k, v in step.numbers.items() if isinstance(v, float)}
         name = joint.own.name
-        if counterpart(before) == after and step.method != "speed":
+        if counterpart(before) == after and not step.played:
             yield Finding(
                 "caution", "rate_near_miss", joint.own.id, _near_miss(joint), _whole_rate_remedy(joint), numbers
             )
@@ -30,13 +32,14 @@ def find(e: Evaluation) -> Iterator[Finding]:
             text = f"{name}: the policy takes no other rate, and {rate_text(before)} is not {rate_text(after)}."
             cure = remedy("Keep duration, hold pictures", (f"{joint.own.place}.policy.retime", "nearest"))
             yield Finding("stop", "rate_refused", joint.own.id, text, cure, numbers)
-        elif step.method == "speed":
+        elif step.played and (step.method == "speed" or step.cadence):
             heard = (
                 "pitch is corrected"
                 if e.template.sound.correct_pitch
                 else f"sound is {step.pitch_semitones:+.3f} semitones off"
             )
-            text = f"{name}: {step.played}; {heard}."
+            spread = f"; then spread by {step.cadence}" if step.cadence else ""
+            text = f"{name}: {step.played}{spread}; {heard}."
             yield Finding("note", "rate_by_speed", joint.own.id, text, None, numbers)
         elif step.cadence:
             shown = step.cadence.split(":")
@@ -47,7 +50,8 @@ def find(e: Evaluation) -> Iterator[Finding]:
             yield Finding("note", "rate_cadence", joint.own.id, text, None, numbers)
         else:
             text = f"{name}: {step.text}. Movement will {_seen(step.method)}."
-            yield Finding("caution", "rate_mismatch", joint.own.id, text, _work_at_remedy(e, joint), numbers)
+            better = _work_at_remedy(e, joint) or _off_speed_remedy(joint)
+            yield Finding("caution", "rate_mismatch", joint.own.id, text, better, numbers)
 
 
 def _working_alone(e: Evaluation) -> Iterator[Finding]:
@@ -108,6 +112,15 @@ def _work_at_remedy(e: Evaluation, row: JoinedLink) -> Remedy | None:
         rate = row.source.format.rate
         return remedy(f"Deliver at {rate_text(rate)}", (f"{row.own.place}.format.rate", rate))
     return None
+
+
+def _off_speed_remedy(row: JoinedLink) -> Remedy | None:
+    """Return the remedy that plays 24 pictures as 23.976, where they then go into the fields by a cadence."""
+    slowed = off_speed(row.source.format, row.target.format)
+    cadence = cadence_name(slowed.moments, row.target.format.moments)
+    if slowed == row.source.format or cadence is None:
+        return None
+    return remedy(f"Play it 0.1 % off speed, then {cadence}", (f"{row.own.place}.policy.retime", "slowed"))
 
 
 def _seen(method: str) -> str:

@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 from idle_quarry.path.grades import Step
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps.cadence import cadence_name, drift_seconds_per_hour, weights_at
-from idle_quarry.path.steps.pacing import pace, retiming
+from idle_quarry.path.steps.pacing import off_speed, pace, retiming
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import counterpart, rate_text
 
@@ -19,7 +19,8 @@ from idle_quarry.signal.rates import counterpart, rate_text
 class RateStep(Step):
     """Counts are per 1000 output frames; `played` says how fast it runs, where it is played at another speed.
 
-    `method` is the policy's: speed, nearest, blend, compensated or refuse; `cadence` names a regular one ("2:3").
+    `method` is the policy's: speed, slowed, nearest, blend, compensated or refuse; `cadence` names a regular one,
+    "2:3".
     """
 
     kind: ClassVar[str] = "rate"
@@ -46,6 +47,8 @@ def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> Rat
     method = retiming(source, target, policy)
     if method == "none":
         return None
+    if method == "slowed":
+        return _slowed_step(source, target, policy)
     before, after = pace(source, target, method)
     name_before, name_after = (
         _counted(before, source, before != source.rate),
@@ -92,6 +95,23 @@ def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> Rat
         blended=blended,
         dropped=float((ratio - 1) * 1000) if ratio > 1 and ratio.denominator == 1 else 0.0,
         drift_seconds_per_hour=drift,
+    )
+
+
+def _slowed_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> RateStep:
+    """Return the step of a source that is first played 0.1 % off speed, then held or spread by a cadence."""
+    slowed = off_speed(source, target)
+    first = _speed_step(source.rate, slowed.rate, rate_text(source.rate), rate_text(slowed.rate), 0.0)
+    then = rate_step(slowed, target, policy.with_parts(retime="nearest"))
+    assert then is not None  # else it would be by speed alone
+    return replace(
+        then,
+        grade="lossy",
+        text=f"{first.text}; then {then.text}",
+        method="slowed",
+        speed=first.speed,
+        pitch_semitones=first.pitch_semitones,
+        played=first.played,
     )
 
 

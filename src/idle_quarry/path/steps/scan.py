@@ -132,7 +132,7 @@ def _to_fields(source: SignalFormat, target: SignalFormat, policy: Policy) -> Sc
             return ScanStep("clean", text, ScanMethod.SEGMENTS_AS_FIELDS)
         text = f"both fields show one moment; motion stays {shown} a second"
         return ScanStep("clean", text, ScanMethod.PICTURES_AS_FIELDS)
-    if is_pulldown(source.moments, target.moments) and method == "nearest":
+    if method in ("nearest", "slowed") and is_pulldown(pace(source, target, method)[0], after):
         return ScanStep("clean", "pictures are spread over two and three fields in turn", ScanMethod.PULLDOWN)
     if source.moments >= target.moments or method == "speed":
         text = "each picture gives one field: half its lines, low-passed against twitter"

@@ -151,7 +151,7 @@ class TwoEnds(QObject):
         if self.chosen is None:
             return
         try:
-            template = taken_up(self.chosen, *self._ends, f"New in {format_words(self.chosen.working)}")
+            template = taken_up(self.chosen, f"New in {format_words(self.chosen.working)}")
         except QuarryError as error:
             self.refused.emit(error)
             return

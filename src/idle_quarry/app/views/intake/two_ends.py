@@ -31,7 +31,6 @@ from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.templates.readings import offer_readings
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.beginning.two_ends import Suggestion
-from idle_quarry.signal.words import format_words
 
 _SUGGESTION = Qt.ItemDataRole.UserRole
 _CHECKED, _OPEN = Qt.CheckState.Checked, Qt.CheckState.Unchecked
@@ -163,7 +162,7 @@ class TwoEndsPanel(QWidget):
         self.ranking.blockSignals(True)
         self.ranking.clear()
         for place, suggestion in enumerate(self.model.ranking, 1):
-            item = QListWidgetItem(f"{place}. {format_words(suggestion.working, fields=True)}: {suggestion.grade}")
+            item = QListWidgetItem(f"{place}. {suggestion.words}: {suggestion.grade}")
             item.setData(_SUGGESTION, suggestion)
             self.ranking.addItem(item)
         self.ranking.setCurrentRow(0 if self.model.ranking else -1)
@@ -204,7 +203,7 @@ class _RankDelegate(QStyledItemDelegate):
         text = QRectF(left + theme.px(38), rect.top() + theme.px(2), rect.width() - theme.px(54), theme.px(20))
         painter.setFont(theme.font(13, bold=index.row() == 0))
         painter.setPen(theme.colour("chalk"))
-        words = f"{index.row() + 1}. {format_words(suggestion.working, fields=True)}"
+        words = f"{index.row() + 1}. {suggestion.words}"
         shown = QFontMetrics(painter.font()).elidedText(words, Qt.TextElideMode.ElideRight, int(text.width()))
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, shown)
         cost = suggestion.cost

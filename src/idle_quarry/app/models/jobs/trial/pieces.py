@@ -12,7 +12,7 @@ from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.cutting.edits import Piece
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, TimelineItem, Track
 from idle_quarry.media.clip import Clip
-from idle_quarry.path.steps.pacing import pace, retiming
+from idle_quarry.path.steps.pacing import speed_of
 from idle_quarry.path.template import Template
 from idle_quarry.path.template_parts import Source
 from idle_quarry.signal.rates import rate_text
@@ -20,11 +20,9 @@ from idle_quarry.signal.rates import rate_text
 
 def speed_in(clip: Clip, source: Source | None, template: Template) -> Fraction:
     """Return how fast a clip runs in the job: as its class's link has it, else as it was shot."""
-    working = template.working.format
-    if source is None or clip.format is None or retiming(clip.format, working, source.policy) != "speed":
+    if source is None or clip.format is None:
         return Fraction(1)
-    before, after = pace(clip.format, working, "speed")
-    return Fraction(after) / Fraction(before)
+    return speed_of(clip.format, template.working.format, source.policy)
 
 
 def pieces_of(
