@@ -21,6 +21,7 @@ from idle_quarry.errors import MediaError, NotPossible
 from idle_quarry.line.writing.sending import SentSound, picture_of, sent_pictures
 from idle_quarry.media import inspect
 from idle_quarry.media.coding.converting import ConversionTarget, convert
+from idle_quarry.media.coding.sound_writing import WrittenSound
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.measurement.sync import flash_and_pip
 from idle_quarry.media.pictures import Reader
@@ -118,7 +119,7 @@ def test_sound_stays_with_the_picture(source: str, target: str, tmp_path: Path) 
     before, after = format_from_words(source), format_from_words(target)
     sound = SentSound("pip", -18, sound_layouts()["stereo"], before)
     frames = int(2.2 * before.rate)
-    with ClipWriter(tmp_path / "a.mov", codecs()["rdd36-proxy"], before, channels=2) as writer:
+    with ClipWriter(tmp_path / "a.mov", codecs()["rdd36-proxy"], before, sound=WrittenSound(2)) as writer:
         for n in range(frames):
             first, last = int(n * 48000 / before.rate), int((n + 1) * 48000 / before.rate)
             writer.write(picture_of("flash", before, n), sound.taken(first, last - first) << 8)

@@ -28,6 +28,7 @@ from idle_quarry.line.writing.feed import Setup, play_out
 from idle_quarry.line.writing.sending import SentSound, picture_of, sent_pictures
 from idle_quarry.line.writing.writer import LineSignalling, LineWriter
 from idle_quarry.media import Clip, inspect
+from idle_quarry.media.coding.sound_writing import WrittenSound
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.measurement.sync import flash_and_pip
 from idle_quarry.media.pictures import Reader
@@ -216,7 +217,7 @@ def test_flash_and_pip_tell_how_far_sound_is_off(tmp_path: Path, late_ms: int) -
     fmt = format_from_words("576i25")
     sound = SentSound("pip", -18, sound_layouts()["stereo"], fmt)
     shift = late_ms * 48
-    with ClipWriter(tmp_path / "a.mov", codecs()["rdd36-proxy"], fmt, channels=2) as writer:
+    with ClipWriter(tmp_path / "a.mov", codecs()["rdd36-proxy"], fmt, sound=WrittenSound(2)) as writer:
         for n in range(60):
             samples = sound.taken(n * 1920 - shift, 1920) << 8
             writer.write(picture_of("flash", fmt, n), samples)

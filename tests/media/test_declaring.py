@@ -13,6 +13,7 @@ from pymediainfo import MediaInfo
 
 from idle_quarry.errors import MediaError
 from idle_quarry.media.coding.declaring import CODES, MasteringDisplay, declare_light
+from idle_quarry.media.coding.sound_writing import WrittenSound
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.pictures import Reader
@@ -23,7 +24,7 @@ from idle_quarry.signal.words import format_from_words
 def written(path: Path, codec: str, words: str, word: str | None, frames: int = 4) -> Path:
     """A clip of grey noise with sound."""
     fmt, rng = format_from_words(words), np.random.default_rng(1)
-    with ClipWriter(path, codecs()[codec], fmt, channels=2, active_format=word) as writer:
+    with ClipWriter(path, codecs()[codec], fmt, sound=WrittenSound(2), active_format=word) as writer:
         height, width = writer.format.raster.height, writer.format.raster.width
         across, down = (2, 2) if writer.format.encoding.sampling == "4:2:0" else (2, 1)
         deep = 2 ** (writer.format.encoding.bit_depth - 8)

@@ -198,6 +198,11 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
     "sample_rate_unusual": (Edit("sound.sample_rate", 44100),),
     "sound_bits": (Edit("sound.bit_depth", 16),),
     "sound_bits_fewer": (Edit("deliveries.hd-50.sound_bits", 16),),
+    "sound_tracks_impossible": (
+        Edit("deliveries.hd-50.codec", "d10-50"),
+        Edit("deliveries.hd-50.format", words("576i25 8bit")),
+        Edit("deliveries.hd-50.sound_tracks", "mono"),
+    ),
     "line_up_differs": (Edit("sound.line_up_dbfs", -20.0),),
     "loudness_differs": (Edit("sound.loudness_lufs", -16.0),),
     "true_peak_differs": (Edit("deliveries.hd-50.true_peak_dbtp", -3.0),),

@@ -32,6 +32,7 @@ from idle_quarry.jobs.material import BroughtInFile, bring_in, class_of, taken_i
 from idle_quarry.jobs.renders.status import programmes_of, stock_of
 from idle_quarry.jobs.start import WritePdf, start_job
 from idle_quarry.library import Library, open_library
+from idle_quarry.media.coding.sound_writing import WrittenSound
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.looking import look
@@ -164,7 +165,7 @@ def make_foreign(path: Path) -> None:
     heard = 4 * _murmur(12, 5)
     heard[:, 1] = 0
     samples = np.clip(heard * 2**31, -(2**31), 2**31 - 1).astype(np.int32)
-    with ClipWriter(path, codec, fmt, start=start, channels=2) as writer:
+    with ClipWriter(path, codec, fmt, start=start, sound=WrittenSound(2)) as writer:
         for number in range(12 * rate):
             first = int(3 * rate <= number < 6 * rate)
             woven = np.empty((576, 720, 3))

@@ -18,7 +18,7 @@ from pydantic import (
     model_validator,
 )
 
-from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS, LayoutId
+from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS, SOUND_TRACKS, LayoutId
 from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.eyes import Eyes
 from idle_quarry.path.names import name_refused
@@ -212,6 +212,7 @@ class Delivery(ExtensibleValue):
         "mastering_peak": 4,
         "pulldown": 4,
         "eyes": 4,
+        "sound_tracks": 5,
     }
 
     id: Id
@@ -227,6 +228,7 @@ class Delivery(ExtensibleValue):
     loudness_lufs: Annotated[float, Field(ge=-70, le=0)] | None = None
     true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] | None = None
     layout: LayoutId = "stereo"
+    sound_tracks: Annotated[str, *word_of(SOUND_TRACKS, "way of tracks")] = "usual"  #: how channels lie in tracks
     programme: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,39})?$")] = ""
     file_name: Annotated[str, StringConstraints(max_length=200), AfterValidator(_rule)] = ""
     active_format: Annotated[str, *word_of(ACTIVE_FORMATS, "active format")] | None = None

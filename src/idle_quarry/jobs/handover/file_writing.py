@@ -23,6 +23,7 @@ from idle_quarry.jobs.cutting.timeline import Timeline
 from idle_quarry.jobs.handover.leaders import Leaders, first_timecode, frames_of, lead_frames, programme_start
 from idle_quarry.jobs.handover.programme import Mix, TimelineMaterial
 from idle_quarry.jobs.handover.verify import layout_of
+from idle_quarry.media.coding.sound_writing import WrittenSound
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import codecs, sound_layouts
@@ -176,9 +177,9 @@ def written(
             codec,
             delivery.format,
             start=start,
-            channels=len(layout.channels),
-            sample_rate=delivery.sample_rate,
-            sound_bits=delivery.sound_bits,
+            sound=WrittenSound(
+                len(layout.channels), delivery.sample_rate, delivery.sound_bits, delivery.sound_tracks, layout
+            ),
             active_format=delivery.active_format,
         ) as writer,
         ThreadPoolExecutor(1, thread_name_prefix="quarry coder") as coder,

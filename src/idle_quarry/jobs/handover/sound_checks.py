@@ -15,7 +15,9 @@ from idle_quarry.jobs.handover.checks import (
     times,
 )
 from idle_quarry.path.entries.delivery import Limit
-from idle_quarry.path.registry import sound_layouts
+from idle_quarry.path.registry import codecs, sound_layouts
+from idle_quarry.path.sound_tracks import WORDS as TRACK_WORDS
+from idle_quarry.path.sound_tracks import sound_tracks
 from idle_quarry.path.template_parts import Delivery
 
 #: An LFE channel carries no more than so much of its power above 250 Hz.
@@ -80,8 +82,9 @@ def sound_layout(file: CheckedFile) -> Outcome:
     if sound is None:
         return Outcome(layout.words, None, FAILS, f"it has no sound; {len(layout.channels)} channels are wanted")
     wrong, doubts = [], []
-    if len(sound.channels) != len(layout.channels):
+    if len(sound.channels) != len(layout.channels) and not _only_silent_beyond(file, len(layout.channels)):
         wrong.append(f"{len(sound.channels)} channels; {len(layout.channels)} are wanted")
+    wrong += _tracks_wrong(file, len(layout.channels))
     rates = {audio.sample_rate for audio in declared.audio}
     if rates != {delivery.sample_rate}:
         wrong.append(f"sampled at {', '.join(map(str, sorted(rates)))} Hz; {delivery.sample_rate} is wanted")
@@ -114,6 +117,30 @@ def sound_layout(file: CheckedFile) -> Outcome:
     }
     text = "; ".join([*wrong, *doubts]) or f"{layout.words}, {delivery.sample_rate} Hz, as wanted"
     return Outcome(layout.words, results, FAILS if wrong else LOOK if doubts else PASSES, text)
+
+
+def _only_silent_beyond(file: CheckedFile, wanted: int) -> bool:
+    """Return whether what a file has beyond the wanted channels is the silent rest of D-10's one element of eight."""
+    assert file.found.sound is not None
+    beyond = file.found.sound.channels[wanted:]
+    is_element = codecs()[file.delivery.codec].encode.muxer == "mxf_d10" and len(file.clip.declared.audio) == 1
+    return is_element and bool(beyond) and all(channel.peak_dbfs is None for channel in beyond)
+
+
+def _tracks_wrong(file: CheckedFile, channels: int) -> list[str]:
+    """Return how a file's tracks differ from those that are asked for by name."""
+    asked = file.delivery.sound_tracks
+    if asked == "usual":
+        return []
+    tracks = tuple(audio.channels for audio in file.clip.declared.audio)
+    wanted = sound_tracks(asked, codecs()[file.delivery.codec], file.path.suffix.removeprefix(".").lower(), channels)
+    if tracks == wanted:
+        return []
+    return [f"tracks of {_counts(tracks)} channels; {TRACK_WORDS[asked]} is wanted: {_counts(wanted)}"]
+
+
+def _counts(tracks: tuple[int, ...]) -> str:
+    return " + ".join(map(str, tracks)) or "no"
 
 
 def silence(file: CheckedFile, limit: Limit) -> Outcome:

@@ -20,6 +20,7 @@ from idle_quarry.line.reading.faults import KINDS
 from idle_quarry.line.reading.received import ReceivedFrame
 from idle_quarry.line.writing.mapping import Planes
 from idle_quarry.media.coding.encode import encoder_pixels
+from idle_quarry.media.coding.sound_writing import WrittenSound
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.names import clip_suffix, free_path
 from idle_quarry.path.codecs import cannot_hold
@@ -191,7 +192,7 @@ class Recorder:
         self._number += 1
         name = wanted.name if self._number == 1 else f"{wanted.name} {self._number}"
         path = free_path(wanted.folder / f"{name}{clip_suffix(codec)}")
-        self._writer = ClipWriter(path, codec, fmt, start=moment, channels=channels, noted="recording")
+        self._writer = ClipWriter(path, codec, fmt, start=moment, sound=WrittenSound(channels), noted="recording")
         self._exact = None if self._writer.format == fmt else Conversion(fmt, self._writer.format, _EXACT)
         self._take = Take(path.stem, path, fmt, codec.id, moment, moment, 0)
         self._channels = channels

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from idle_quarry.errors import MediaError, NotPossible, QuarryError
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.coding.encode import encoder_pixels
+from idle_quarry.media.coding.sound_writing import WrittenSound
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.material import Material, clip_material
 from idle_quarry.media.sounds import SoundReader
@@ -117,9 +118,7 @@ def convert(
                 wanted.codec,
                 wanted.format,
                 start=start,
-                channels=channels,
-                sample_rate=wanted.sample_rate,
-                sound_bits=wanted.sound_bits,
+                sound=WrittenSound(channels, wanted.sample_rate, wanted.sound_bits),
                 noted="clip",
             )
         )

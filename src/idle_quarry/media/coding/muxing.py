@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from fractions import Fraction
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import av
-import numpy as np
-from av.audio.stream import AudioStream
 from av.video.stream import VideoStream
-from numpy.typing import NDArray
 
 from idle_quarry.media.coding.declaring import SAYS_ACTIVE_FORMAT, with_active_format
 from idle_quarry.media.coding.encode import (
@@ -19,10 +16,10 @@ from idle_quarry.media.coding.encode import (
     colour_flags,
     encoder_options,
 )
+from idle_quarry.media.coding.mxf_descriptor import put_right
+from idle_quarry.media.coding.sound_writing import SoundWriter, WrittenSound
 from idle_quarry.path.registry import Codec
 from idle_quarry.signal.timecode import Timecode
-
-_PCM = {16: "pcm_s16le", 24: "pcm_s24le", 32: "pcm_s32le"}
 
 
 class Muxed:
@@ -34,16 +31,15 @@ class Muxed:
         codec: Codec,
         pixels: Pixels,
         start: Timecode | None,
-        channels: int,
-        rate: int,
-        bits: int,
+        sound: WrittenSound,
         active_format: str | None = None,
     ) -> None:
         fmt = pixels.format
-        self._encoder, self._active = codec.encode.encoder, active_format
+        self._encoder, self._active, self._path = codec.encode.encoder, active_format, path
         options = {"movflags": "+write_colr"} if path.suffix == ".mov" else {}
-        self.pixels, self.sample_rate = pixels, rate
-        self._container = av.open(f"file:{path.absolute()}", "w", options=options)
+        self.pixels = pixels
+        muxer = codec.encode.muxer or None
+        self._container = av.open(f"file:{path.absolute()}", "w", format=muxer, options=options)
         try:
             stream = self._container.add_stream(codec.encode.encoder, rate=fmt.rate)
             assert isinstance(stream, VideoStream)
@@ -52,25 +48,20 @@ class Muxed:
             context.width, context.height, context.pix_fmt = fmt.raster.width, pixels.height, pixels.name
             context.time_base = 1 / fmt.rate
             context.options = encoder_options(codec, fmt)
+            self._most_bytes = 0
+            if muxer == "mxf_d10":
+                context.bit_rate = int(context.options["b"])  # by which the container knows its kind
+                self._most_bytes = int(context.bit_rate / 8 / fmt.rate)
             if start is not None and codec.encode.encoder == "mpeg2video":  # the pictures say it themselves too
                 context.options = {**context.options, "gop_timecode": str(start)}
             colour_flags(context, fmt)
             if start is not None:
                 stream.metadata["timecode"] = str(start)
-            self._voice = self._voice_of(channels, 16 if path.suffix == ".dv" else bits) if channels else None
+            self.sound = SoundWriter(self._container, codec, path.suffix.removeprefix("."), sound)
         except BaseException:
             self._container.close()
             raise
-        self.frames = self._samples = 0
-
-    def _voice_of(self, channels: int, bits: int) -> AudioStream:
-        voice = self._container.add_stream(_PCM[bits], rate=self.sample_rate)
-        assert isinstance(voice, AudioStream)
-        # what FFmpeg calls so many channels; those of no arrangement it knows are only counted
-        layout = {1: "mono", 2: "stereo", 6: "5.1(side)"}.get(channels, f"{channels} channels")
-        voice.codec_context.layout = layout
-        voice.codec_context.format = "s16" if bits == 16 else "s32"
-        return voice
+        self.frames = 0
 
     def picture(self, frame: av.VideoFrame) -> None:
         frame.pts, frame.time_base = self.frames, 1 / self.pixels.format.rate
@@ -80,24 +71,20 @@ class Muxed:
     def _mux(self, packets: Sequence[av.Packet[Any]]) -> None:
         """Write coded pictures, which say their active format where they can and are to."""
         if self._active is not None and self._encoder in SAYS_ACTIVE_FORMAT:
-            packets = [self._saying(packet, self._active) for packet in packets]
+            active = self._active
+            packets = [_remade(packet, partial(self._saying, active)) for packet in packets]
+        if self._most_bytes:
+            packets = [_remade(packet, self._fitting) for packet in packets]
         self._container.mux(packets)
 
-    def _saying(self, packet: av.Packet[Any], word: str) -> av.Packet[Any]:
-        data = bytes(packet)
-        if not data:
-            return packet
-        result = av.Packet(with_active_format(data, self._encoder, word))
-        result.stream, result.time_base, result.pts, result.dts = (
-            packet.stream,
-            packet.time_base,
-            packet.pts,
-            packet.dts,
-        )
-        result.is_keyframe = packet.is_keyframe
-        if packet.duration:
-            result.duration = packet.duration
-        return result
+    def _saying(self, word: str, data: bytes) -> bytes:
+        return with_active_format(data, self._encoder, word)
+
+    def _fitting(self, data: bytes) -> bytes:
+        """Return a picture without the stuffing beyond the size that each has: 208 541 bytes of 50 Mb/s at 29.97
+        (ST 356), of which the encoder makes 208 542.
+        """
+        return data[: self._most_bytes] if not any(data[self._most_bytes :]) else data
 
     def coded_packets(self, frame: av.VideoFrame, count: int) -> list[bytes]:
         """Return the packets of a picture coded `count` times, without writing them."""
@@ -117,29 +104,30 @@ class Muxed:
         self._container.mux(packet)
         self.frames += 1
 
-    def sound(self, samples: NDArray[np.int32]) -> None:
-        voice = self._voice
-        if voice is None or not len(samples):
-            return
-        context = voice.codec_context
-        wide = context.format.name == "s32"
-        data: NDArray[Any] = samples if wide else (samples >> 16).astype(np.int16)
-        frame = av.AudioFrame.from_ndarray(
-            np.ascontiguousarray(data.reshape(1, -1)), format="s32" if wide else "s16", layout=context.layout.name
-        )
-        frame.sample_rate, frame.pts, frame.time_base = self.sample_rate, self._samples, Fraction(1, self.sample_rate)
-        self._container.mux(voice.encode(frame))
-        self._samples += len(samples)
-
     def finish(self, *, pictures_wait: bool) -> None:
-        """Write what encoders still hold, and the index."""
+        """Write what encoders still hold, and the index; the file is closed."""
         if pictures_wait:
             self._mux(with_decoding_times(self.stream.encode(None)))
-        if self._voice is not None:
-            self._container.mux(self._voice.encode(None))
+        self.sound.finish()
+        self.close()
+        if self._path.suffix == ".mxf":
+            put_right(self._path, self._encoder, self.pixels.format)
 
     def close(self) -> None:
         self._container.close()
+
+
+def _remade(packet: av.Packet[Any], change: Callable[[bytes], bytes]) -> av.Packet[Any]:
+    """Return a packet with other data, and all else as it was."""
+    data = bytes(packet)
+    if not data:
+        return packet
+    result = av.Packet(change(data))
+    result.stream, result.time_base, result.pts, result.dts = packet.stream, packet.time_base, packet.pts, packet.dts
+    result.is_keyframe = packet.is_keyframe
+    if packet.duration:
+        result.duration = packet.duration
+    return result
 
 
 #: Pictures by which decoding is earlier than showing at the most, of any encoder.

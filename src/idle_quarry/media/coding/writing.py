@@ -30,6 +30,7 @@ from idle_quarry.media.coding.encode import (
     frame_of_codes,
 )
 from idle_quarry.media.coding.muxing import Muxed
+from idle_quarry.media.coding.sound_writing import WrittenSound
 from idle_quarry.path.registry import Codec
 from idle_quarry.picture.patterns.bars import ycbcr_codes
 from idle_quarry.picture.recolouring import linear_light
@@ -40,6 +41,7 @@ from idle_quarry.signal.timecode import Timecode
 Progress = Callable[[int, int], None]
 Codes = Sequence[NDArray[Any]]
 
+NO_SOUND = WrittenSound()
 #: Reference white of HDR signals (BT.2408-7, table 1): written as 1.0 where light is linear.
 _WHITE_SIGNAL = {"hlg": 0.75, "pq": 0.5807}
 
@@ -61,9 +63,7 @@ class ClipWriter:
         fmt: SignalFormat,
         *,
         start: Timecode | None = None,
-        channels: int = 0,
-        sample_rate: int = 48000,
-        sound_bits: int = 24,
+        sound: WrittenSound = NO_SOUND,
         active_format: str | None = None,
         noted: str = "",
     ) -> None:
@@ -84,9 +84,7 @@ class ClipWriter:
                 self._part.mkdir()
                 self._context = _picture_context(codec, self.pixels)
             else:
-                self._muxed = Muxed(
-                    self._part, codec, self.pixels, start, channels, sample_rate, sound_bits, active_format
-                )
+                self._muxed = Muxed(self._part, codec, self.pixels, start, sound, active_format)
         except BaseException as error:
             self._clear()
             if isinstance(error, FFmpegError | OSError | ValueError):
@@ -112,7 +110,7 @@ class ClipWriter:
             if self._muxed is not None:
                 self._muxed.picture(frame)
                 if sound is not None:
-                    self._muxed.sound(sound)
+                    self._muxed.sound.write(sound)
             else:
                 data = b"".join(bytes(packet) for packet in self._context.encode(frame))
                 (self._part / numbered(self.path, self.frames)).write_bytes(data)
@@ -199,8 +197,8 @@ def encode_still(
         if codec.one_picture_a_file:
             _write_files(path, codec, pixels, rgb, frames, value)
         else:
-            channels = sound.shape[1] if sound is not None else 0
-            muxed = Muxed(path, codec, pixels, start, channels, sample_rate, sound_bits)
+            tracks = WrittenSound(sound.shape[1], sample_rate, sound_bits) if sound is not None else NO_SOUND
+            muxed = Muxed(path, codec, pixels, start, tracks)
             with contextlib.closing(muxed):
                 _hold(muxed, flagged(_picture(pixels, rgb), pixels), _coded_once(codec), frames, sound, value)
     except (FFmpegError, OSError, ValueError) as error:
@@ -236,8 +234,8 @@ def _hold(
         else:
             muxed.picture(frame)
         if sound is not None:
-            upto = min(len(sound), int((index + 1) * muxed.sample_rate / muxed.pixels.format.rate))
-            muxed.sound(sound[at:upto])
+            upto = min(len(sound), int((index + 1) * muxed.sound.rate / muxed.pixels.format.rate))
+            muxed.sound.write(sound[at:upto])
             at = upto
     muxed.finish(pictures_wait=not coded)
 

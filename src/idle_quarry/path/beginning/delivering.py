@@ -35,6 +35,7 @@ def delivered(
         loudness_lufs=sound.loudness_lufs,
         true_peak_dbtp=sound.true_peak_dbtp,
         layout=sound.layout,
+        sound_tracks=sound.tracks,
         programme=spec.programme,
         file_name=spec.file_name,
         active_format=spec.active_format,

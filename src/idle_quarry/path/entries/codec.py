@@ -58,6 +58,7 @@ class Encode(BaseModel):
     pixels: dict[str, str]
     rates: tuple[str, ...] | None = None
     blanking: dict[str, int] = {}  #: lines of blanking that are coded above the picture, by raster
+    muxer: str = ""  #: FFmpeg's muxer, where the container has one of its own for this codec
 
 
 class Coded(BaseModel):

@@ -19,6 +19,8 @@ CHECKS = ("gamut", "flashes", "black", "frozen", "edges")
 CAPTIONS = ("OP-47", "CEA-608", "CEA-708", "EBU-TT-D", "EBU STL", "IMSC 1.1")
 ACTIVE_FORMATS = ("full frame", "4:3 centre", "14:9 centre", "16:9 letterbox", "protect 14:9", "protect 4:3")
 WRAPPERS = ("mov", "mxf", "mp4")
+#: How channels lie in tracks; "usual": mono tracks in MXF (RDD 9 and its like), one track in all else.
+SOUND_TRACKS = ("usual", "mono", "pairs", "one")
 
 
 class DeliverySound(EntryPart):
@@ -28,6 +30,7 @@ class DeliverySound(EntryPart):
     bit_depth: Literal[16, 24, 32] = 24
     line_up_dbfs: Annotated[float, Field(ge=-40, le=0)] = -18.0
     layout: LayoutId = "stereo"
+    tracks: Annotated[str, *word_of(SOUND_TRACKS, "way of tracks")] = "usual"
     loudness_lufs: Annotated[float, Field(ge=-70, le=0)] | None = None
     true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] | None = None
 

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from idle_quarry.errors import NotPossible
 from idle_quarry.path.entries.downmix import downmix_words
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, remedy, wanted_by
-from idle_quarry.path.registry import sound_layouts
+from idle_quarry.path.registry import codecs, deliveries, sound_layouts
+from idle_quarry.path.sound_tracks import sound_tracks
+from idle_quarry.path.template_parts import Delivery
 
 
 def db(value: float) -> str:
@@ -27,6 +30,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
     yield from _voices(e)
     for d in e.template.deliveries:
         where = f"delivery:{d.id}"
+        yield from _tracks(d)
         if d.sample_rate != plan.sample_rate:
             text = (
                 f"{d.name} wants {d.sample_rate / 1000:g} kHz, the programme has {plan.sample_rate / 1000:g}: sound is"
@@ -78,6 +82,18 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 f"{d.name}: {result.name} is folded down to {sound_layout.name} by BS.775:"
                 f" {downmix_words(result, sound_layout)}.",
             )
+
+
+def _tracks(d: Delivery) -> Iterator[Finding]:
+    """Find tracks of sound that the delivery's wrapping cannot carry."""
+    codec, spec = codecs()[d.codec], deliveries().get(d.standard or "")
+    container = spec.wrapper if spec is not None and spec.wrapper else codec.containers[0]
+    try:
+        sound_tracks(d.sound_tracks, codec, container, len(sound_layouts()[d.layout].channels))
+    except NotPossible as error:
+        usual = remedy("Lay tracks as the wrapping has them", (f"deliveries.{d.id}.sound_tracks", "usual"))
+        cure = usual if d.sound_tracks != "usual" else None
+        yield Finding("stop", "sound_tracks_impossible", f"delivery:{d.id}", f"{d.name}: {error.what}.", cure)
 
 
 def _voices(e: Evaluation) -> Iterator[Finding]:

@@ -27,6 +27,7 @@ from idle_quarry.path.entries.naming import FIELDS
 from idle_quarry.path.entries.programme import ProgrammeItem
 from idle_quarry.path.entries.sound import SoundChannel
 from idle_quarry.path.settings.setting import YES_NO, Parse, any_text, named, number, one_of
+from idle_quarry.path.sound_tracks import WORDS as TRACK_WORDS
 from idle_quarry.signal.colour import PRIMARIES
 from idle_quarry.signal.formats import RANGES
 from idle_quarry.signal.words import format_from_words, format_words
@@ -195,6 +196,14 @@ ENTRY_FIELDS: dict[type[Entry], tuple[FigureField | MemberList, ...]] = {
             "drop", "Drop-frame", **_yes_no("numbers are left out to keep the clock", "every picture is counted")
         ),
         FigureField("sound.layout", "Channels"),
+        FigureField(
+            "sound.tracks",
+            "Sound tracks",
+            one_of({text: word for word, text in TRACK_WORDS.items()}, "way of tracks"),
+            lambda word: TRACK_WORDS[word],
+            choices=tuple(TRACK_WORDS.values()),
+            free=False,
+        ),
         FigureField("sound.sample_rate", "Sample rate", number(8000, 384000, "Hz", whole=True), follows="Hz"),
         FigureField(
             "sound.bit_depth",

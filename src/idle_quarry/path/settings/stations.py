@@ -22,6 +22,7 @@ from idle_quarry.path.settings.setting import (
     number,
     one_of,
 )
+from idle_quarry.path.sound_tracks import WORDS as TRACK_WORDS
 from idle_quarry.path.template import Template
 from idle_quarry.signal.interfaces import carriage
 
@@ -133,6 +134,16 @@ def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
     yield start_setting(f"{place}.start", sheet, d.start, d.drop, d.format.rate)
     yield drop_setting(f"{place}.drop", sheet, d.drop, d.format.rate)
     yield from sound_rows(place, sheet, d, "sound_bits")
+    yield Setting(
+        f"{place}.sound_tracks",
+        sheet,
+        "Sound tracks",
+        TRACK_WORDS[d.sound_tracks],
+        "mono tracks in MXF, one track in all else, unless it is said",
+        one_of({text: word for word, text in TRACK_WORDS.items()}, "way of tracks"),
+        tuple(TRACK_WORDS.values()),
+        free=False,
+    )
     layout = programme_layouts().get(d.programme)
     yield Setting(
         f"{place}.programme",
