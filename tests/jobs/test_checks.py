@@ -380,6 +380,14 @@ def test_sound_is_held_channel_by_channel_and_to_its_loudness() -> None:
     assert checked(sound={"channels": (LOUD, silent)})["sound_layout"].verdict == FAILS
     assert checked(sound={"channels": (LOUD,)})["sound_layout"].verdict == FAILS
     assert checked(sound={"alike": ((1, 2),)})["sound_layout"].verdict == LOOK
+    for tracks, verdict in (((1, 1), PASSES), ((2,), FAILS)):  # tracks that are asked for are held, others are not
+        audio_tracks = {"audio": tuple(Audio(count, "", 48000, 24) for count in tracks)}
+        wanted = checked(declared=audio_tracks, delivery={"sound_tracks": "mono"})["sound_layout"]
+        assert (wanted.verdict, checked(declared=audio_tracks)["sound_layout"].verdict) == (verdict, PASSES)
+    eight = {"channels": (LOUD, LOUD, *[replace(silent, peak_dbfs=None)] * 6)}
+    element = {"audio": (Audio(8, "", 48000, 24),)}
+    for codec, verdict in (("d10-50", PASSES), ("avci-100", FAILS)):  # D-10's element has eight, the rest silent
+        assert checked(sound=eight, declared=element, delivery={"codec": codec})["sound_layout"].verdict == verdict
     five = {"layout": "5.1"}
     low = ChannelFigures(-12.0, -30.0, 0.1, 0.02)
     right = {"channels": (LOUD, LOUD, LOUD, low, LOUD, LOUD)}
