@@ -49,6 +49,18 @@ def probed(path: Path, *what: str) -> dict[str, Any]:
     return result
 
 
+def test_pictures_of_one_size_keep_it(tmp_path: Path) -> None:
+    """RP 2027: what says an active format would make pictures of AVC-Intra greater than the index has them."""
+    sizes = [
+        [packet["size"] for packet in probed(path, "-show_packets")["packets"]]
+        for path in (
+            written(tmp_path / "with.mxf", "avci-100", "1080i25", "16:9 letterbox", 2),
+            written(tmp_path / "without.mxf", "avci-100", "1080i25", None, 2),
+        )
+    ]
+    assert sizes[0] == sizes[1] and len(set(sizes[0])) == 1
+
+
 @pytest.mark.parametrize(
     ("name", "codec", "words"),
     [

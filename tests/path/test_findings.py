@@ -83,6 +83,10 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
         Edit("deliveries.sd-50.format", words("576i25 4:3")),
         Edit("deliveries.sd-50.active_format", "full frame"),
     ),
+    "active_format_lost": (
+        Edit(f"{PLACE_OF_HD}.active_format", "16:9 letterbox"),
+        Edit(f"{PLACE_OF_HD}.codec", "rdd36-hq"),
+    ),
     "not_protected": (Edit(f"{PLACE_OF_HD}.active_format", "protect 14:9"),),
     "cut_unprotected": (
         Edit("deliveries", (delivered("sd-50"),)),

@@ -130,6 +130,16 @@ def _holding(fmt: SignalFormat) -> tuple[Codec, ...]:
     return tuple(codec for codec in codecs().values() if not cannot_hold(codec, fmt))
 
 
+def says_active_format(codec: Codec) -> bool:
+    """Return whether pictures of a codec can say their active format: MPEG-2, H.264 and HEVC as user data.
+
+    Not AVC-Intra, whose pictures are of one size and have no room for it; RDD 36 and VC-3 have no place for it, and
+    what writes MXF here writes none beside them.
+    """
+    is_sized = "avcintra" in codec.encode.options.get("x264-params", "")
+    return codec.encode.encoder in ("mpeg2video", "libx264", "libx265") and not is_sized
+
+
 def coding_grade(codec: Codec) -> tuple[str, str]:
     """Return the grade of coding once with `codec`, and why."""
     if codec.lossless:

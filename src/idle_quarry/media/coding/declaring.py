@@ -25,8 +25,6 @@ CODES = {
     "protect 14:9": 14,
     "protect 4:3": 15,
 }
-#: Encoders whose pictures can say it.
-SAYS_ACTIVE_FORMAT = ("mpeg2video", "libx264", "libx265")
 _CONTAINERS = (b"moov", b"trak", b"mdia", b"minf", b"stbl")
 #: Bytes of `stsd` before its entries: version, flags, how many there are.
 _STSD = 8

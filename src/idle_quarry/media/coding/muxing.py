@@ -10,7 +10,7 @@ from typing import Any
 import av
 from av.video.stream import VideoStream
 
-from idle_quarry.media.coding.declaring import SAYS_ACTIVE_FORMAT, with_active_format
+from idle_quarry.media.coding.declaring import with_active_format
 from idle_quarry.media.coding.encode import (
     Pixels,
     colour_flags,
@@ -18,6 +18,7 @@ from idle_quarry.media.coding.encode import (
 )
 from idle_quarry.media.coding.mxf_descriptor import put_right
 from idle_quarry.media.coding.sound_writing import SoundWriter, WrittenSound
+from idle_quarry.path.codecs import says_active_format
 from idle_quarry.path.registry import Codec
 from idle_quarry.signal.timecode import Timecode
 
@@ -35,7 +36,8 @@ class Muxed:
         active_format: str | None = None,
     ) -> None:
         fmt = pixels.format
-        self._encoder, self._active, self._path = codec.encode.encoder, active_format, path
+        self._encoder, self._path = codec.encode.encoder, path
+        self._active = active_format if says_active_format(codec) else None
         options = {"movflags": "+write_colr"} if path.suffix == ".mov" else {}
         self.pixels = pixels
         muxer = codec.encode.muxer or None
@@ -70,9 +72,8 @@ class Muxed:
 
     def _mux(self, packets: Sequence[av.Packet[Any]]) -> None:
         """Write coded pictures, which say their active format where they can and are to."""
-        if self._active is not None and self._encoder in SAYS_ACTIVE_FORMAT:
-            active = self._active
-            packets = [_remade(packet, partial(self._saying, active)) for packet in packets]
+        if self._active is not None:
+            packets = [_remade(packet, partial(self._saying, self._active)) for packet in packets]
         if self._most_bytes:
             packets = [_remade(packet, self._fitting) for packet in packets]
         self._container.mux(packets)

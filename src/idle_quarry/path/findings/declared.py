@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from idle_quarry.path.codecs import says_active_format
 from idle_quarry.path.evaluation import Evaluation, Finding, Link
 from idle_quarry.path.eyes import cost_of
 from idle_quarry.path.findings.common import remedy
@@ -117,6 +118,12 @@ def _active(e: Evaluation, d: Delivery, link: Link) -> Iterator[Finding]:
             )
             cure = remedy(f"Declare {right}", (f"deliveries.{d.id}.active_format", right))
             yield Finding("caution", "active_format_contradicts", where, text, cure)
+    if d.active_format not in (None, "full frame") and not says_active_format(codecs()[d.codec]):
+        text = (
+            f"{d.name}: {codecs()[d.codec].name} carries no active format: that it is {d.active_format} is lost, and"
+            " must be said beside it."
+        )
+        yield Finding("caution", "active_format_lost", where, text)
     wanted = {"protect 14:9": "14:9", "protect 4:3": "4:3"}.get(d.active_format or "")
     protects = e.template.working.protects
     if wanted and protects not in (wanted, "4:3"):
