@@ -137,6 +137,7 @@ def checked(
         sound=replace(SOUND, **(sound or {})),
         tones=more.get("tones", ()),
         sync=more.get("sync"),
+        coded_captions=more.get("coded_captions", ()),
     )
     if more.get("silent"):
         result = replace(result, sound=None)
@@ -157,7 +158,12 @@ def test_what_is_right_passes_and_every_check_says_something() -> None:
     result = checked()
     assert set(result) == set(IDS) and all(check.text for check in result.values())
     assert {check.verdict for check in result.values()} == {PASSES, NOT_CHECKED}
-    assert {ident for ident, check in result.items() if check.verdict == NOT_CHECKED} == {"level", "sync", "naming"}
+    assert {ident for ident, check in result.items() if check.verdict == NOT_CHECKED} == {
+        "captions",
+        "level",
+        "sync",
+        "naming",
+    }
     assert worst([PASSES, NOT_CHECKED]) == PASSES and worst([PASSES, LOOK]) == LOOK and worst([LOOK, FAILS]) == FAILS
 
 

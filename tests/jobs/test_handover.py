@@ -19,6 +19,7 @@ import pytest
 from tests.app.test_cuts import CLIPS
 from tests.conftest import demo_template
 from tests.jobs.test_renders import shot
+from tests.media.test_captions import stl
 from tests.media.test_whole import sine, sound_file
 
 from idle_quarry.cli.main import run
@@ -36,6 +37,7 @@ from idle_quarry.jobs.material import taken_in, write_material
 from idle_quarry.jobs.renders.status import Programme, programmes_of, stock_of
 from idle_quarry.jobs.start import start_job
 from idle_quarry.library import FileLibrary
+from idle_quarry.media.captions.reading import read_captions
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.pictures import Reader
 from idle_quarry.path.changes.edits import Edit, edited
@@ -113,7 +115,7 @@ def others_read_what_it_says(path: Path) -> Any:
         sound["channels"],
         sound["sample_rate"],
         sound.get("bits_per_raw_sample", "16"),
-    ) == (2, "48000", "16")
+    ) == (8, "48000", "16")  # the element of D-10 has eight (ST 386)
     tags = [probed["format"].get("tags", {}), *(element.get("tags", {}) for element in probed["streams"])]
     assert "09:59:51:00" in {tag.get("timecode") for tag in tags}
     traced = subprocess.run(
@@ -205,6 +207,12 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     )
     out = tmp_path / "out"
     out.mkdir()
+    # captions beside the timeline go along: the programme begins 9 s in, and a break of 2 s comes after 1.6 s of it
+    beside = timelines_in(job)[0]
+    cues = "1\n00:00:00,400 --> 00:00:01,200\nOne.\n\n2\n00:00:02,000 --> 00:00:02,800\nTwo.\n"
+    beside.with_name(f"{beside.stem}.en.srt").write_text(cues)
+    tape = stl([("10:00:00:10", "10:00:01:00", "One."), ("10:00:02:00", "10:00:02:20", "Two.")])
+    beside.with_suffix(".stl").write_bytes(tape)
     ident = next(summary.id for summary in library.summaries())
     library.record_job("Episode 4", job, library.stored(ident))
     status = deliver(str(job), "--delivery", "sd-50", "--to", str(out), "--json", "--library", str(library.place))
@@ -217,6 +225,12 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     path = Path(text["file"])
     assert path.parent == out and re.fullmatch(r"Episode 4 Programme v1\.\w+", path.name)
     assert [check["id"] for check in text["checks"]] == list(IDS) and not list(out.glob(".*"))
+    moved = read_captions(path.with_suffix(".en.srt"))
+    assert [float(cue.begin) for cue in moved.cues] == [9.4, 13.0]
+    counted = read_captions(path.with_suffix(".stl"))
+    assert [cue.begin - 36000 for cue in counted.cues] == [Fraction(2, 5), 4]
+    captions = next(check for check in text["checks"] if check["id"] == "captions")
+    assert captions["verdict"] == "passes" and len(captions["found"]["beside"]) == 2
     assert text["frames"] == 25 * (2 + 1 + 5 + 1 + 2 + 1) + 80
     picture = others_read_what_it_says(path)
     its_list_verifies(out, text, path, picture)

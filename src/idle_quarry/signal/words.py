@@ -119,7 +119,7 @@ def _rate_meant(text: str, words: list[str], rate_word: str, sixty: Sixty) -> st
     interlaced = stem.endswith("i")
     exact = "" if interlaced and stem[:-1] in _ONLY_PULLED else "30.00" if interlaced else f"{rate_word}.00"
     readings = [f"{stem}{'29.97' if interlaced else pulled}{tail}", *([f"{stem}{exact}{tail}"] if exact else [])]
-    raise SeveralReadings(f"{rate_word} is said for {pulled} too", subject=repr(text), readings=tuple(readings))
+    raise SeveralReadings(f"{rate_word} may mean {pulled} too", subject=repr(text), readings=tuple(readings))
 
 
 def pulled_reading(text: str, fmt: SignalFormat) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from idle_quarry.jobs.handover import caption_checks
 from idle_quarry.jobs.handover import picture_checks as pictures
 from idle_quarry.jobs.handover import programme_checks as programme
 from idle_quarry.jobs.handover import sound_checks as sound
@@ -38,6 +39,7 @@ CHECKS: tuple[CheckRow, ...] = (
     CheckRow("short_term", sound.short_term, clause=_LOUDNESS),
     CheckRow("loudness_range", sound.loudness_range, clause=_LOUDNESS),
     CheckRow("true_peak", sound.true_peak, "true_peak_dbtp", clause=_LOUDNESS),
+    CheckRow("captions", caption_checks.captions, "captions"),
     CheckRow("sync", programme.sync, clause="EBU R 37"),
     CheckRow("naming", programme.naming, "file_name"),
 )

@@ -14,6 +14,7 @@ import shutil
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from fractions import Fraction
 from functools import partial
 from itertools import count
 from pathlib import Path
@@ -24,14 +25,18 @@ from idle_quarry.errors import JobError, NotPossible
 from idle_quarry.files import free_place, put_exclusively, sha256_of
 from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.timeline import Timeline
+from idle_quarry.jobs.folder_plan import TIMELINES
 from idle_quarry.jobs.handover.file_writing import PlannedItem, items_of, written
+from idle_quarry.jobs.handover.leaders import first_timecode
 from idle_quarry.jobs.handover.programme import Mix, TimelineMaterial
 from idle_quarry.jobs.handover.record import note_made
-from idle_quarry.jobs.handover.sealing import handed_over, names_listed
+from idle_quarry.jobs.handover.sealing import handed_over, names_listed, side_name
 from idle_quarry.jobs.handover.sound_checks import mix_of
 from idle_quarry.jobs.handover.verify import Verification, layout_of, verify, wrapping_of
 from idle_quarry.jobs.renders.status import Programme
 from idle_quarry.jobs.renders.store import RenderStore
+from idle_quarry.media.captions.caption_file import beside
+from idle_quarry.media.captions.moving import CaptionMove, write_moved
 from idle_quarry.media.coding.converting import frames_and_speed
 from idle_quarry.media.coding.declaring import MasteringDisplay, declare_light
 from idle_quarry.media.coding.encode import encoder_pixels
@@ -117,6 +122,7 @@ def make(
                 (fmt, faster, gain),
                 lambda share: say("making it", 0.1 + 0.6 * share),
             )
+            sides = _captions(job, programme, delivery, file, items, faster)
             verification = verify(
                 file,
                 job.template,
@@ -131,9 +137,11 @@ def make(
             if verification.verdict == "fails":
                 final, remark = free_place(folder, f"{file.stem} fails", file.suffix), ""
                 put_exclusively(file, final)
+                for side in sides:
+                    put_exclusively(side, final.with_name(side_name(side, file, final)))
             else:
                 name_now = partial(_free_name, job, programme, delivery, folder)
-                final, remark = handed_over(file, folder, name_now)
+                final, remark = handed_over(file, folder, name_now, sides)
         except FileExistsError as error:
             raise _taken(final) from error
         except OSError as error:
@@ -144,6 +152,29 @@ def make(
             shutil.rmtree(part, ignore_errors=True)
     length = sum(item.frames for item in items)
     return MadeDelivery(final, replace(verification, path=final), gain, length, remark)
+
+
+def _captions(
+    job: Job, programme: Programme, delivery: Delivery, file: Path, items: Sequence[PlannedItem], faster: Fraction
+) -> list[Path]:
+    """Write the captions that lie beside the timeline under its name beside the file, moved to where its pictures lie.
+
+    Raises `MediaError` for one that cannot be read or moved.
+    """
+    assert programme.timeline is not None
+    rate, at, parts = delivery.format.rate, 0, []
+    for item in items:
+        if item.what == "programme":
+            parts.append((item.first / rate, (at - item.first) / rate))
+        at += item.frames
+    move = CaptionMove(programme.timeline.start, first_timecode(delivery, layout_of(delivery)), faster, tuple(parts))
+    results = []
+    timeline_file = job.folder / TIMELINES / f"{programme.name}.otio"
+    for path in beside(timeline_file):
+        target = file.with_name(side_name(path, timeline_file, file))
+        write_moved(path, target, move)
+        results.append(target)
+    return results
 
 
 def _made_of(programme: Programme, items: Sequence[PlannedItem], scale: float) -> dict[str, Any]:

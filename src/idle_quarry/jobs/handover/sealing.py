@@ -13,7 +13,7 @@ import os
 import shutil
 import tempfile
 import threading
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -45,8 +45,9 @@ def names_listed(folder: Path) -> frozenset[str]:
     return frozenset(_listed(folder).hashes)
 
 
-def handed_over(path: Path, folder: Path, name: Callable[[], str]) -> tuple[Path, str]:
-    """Seal a file and put it and its list in their place in `folder`, under the name that is free then.
+def handed_over(path: Path, folder: Path, name: Callable[[], str], sides: Sequence[Path] = ()) -> tuple[Path, str]:
+    """Seal a file, and `sides` that are called after it, and put them and their list in their place in `folder`, under
+    the name that is free then.
 
     Return where it is, and what became of a list that could not be continued. `path` lies in a folder of `folder`'s
     name that holds nothing else, on the same disk. Raises `JobError`, `FileExistsError`, `OSError`.
@@ -54,11 +55,17 @@ def handed_over(path: Path, folder: Path, name: Callable[[], str]) -> tuple[Path
     with locked(folder):
         file = path.rename(path.with_name(name()))
         final = folder / file.name
-        return final, take_place(file, final, seal(file, folder))
+        renamed = [side.rename(side.with_name(side_name(side, path, file))) for side in sides]
+        return final, take_place(file, final, seal(file, folder, renamed), renamed)
 
 
-def seal(path: Path, folder: Path) -> Seal:
-    """Make the list that a file is going to have in `folder`.
+def side_name(side: Path, old: Path, new: Path) -> str:
+    """Return what a file that is called after another, `a.en.srt` after `a.mxf`, is called after a new one."""
+    return new.stem + side.name.removeprefix(old.stem)
+
+
+def seal(path: Path, folder: Path, sides: Sequence[Path] = ()) -> Seal:
+    """Make the list that a file, and what is called after it, is going to have in `folder`.
 
     It lies in `path`'s folder, which has the same name and nothing else in it.
 
@@ -78,7 +85,7 @@ def seal(path: Path, folder: Path) -> Seal:
             shutil.copytree(folder / LIST, path.parent / LIST)
         with _quiet():
             nobody: tuple[None, ...] = (None,) * 6  # who sealed it, where, and why, are in the report
-            files = tuple(str(item) for item in (path, *others))
+            files = tuple(str(item) for item in (path, *sides, *others))
             create_for_single_files_subcommand(str(path.parent), False, False, _FORMATS, files, *nobody)
         for other in others:
             other.unlink()
@@ -103,8 +110,9 @@ def _brought_along(listed: _HashList, folder: Path, path: Path) -> Iterator[Path
             yield beside
 
 
-def take_place(path: Path, final: Path, sealed: Seal) -> str:
-    """Put a file and its list in their place; return what became of a list that could not be continued.
+def take_place(path: Path, final: Path, sealed: Seal, sides: Sequence[Path] = ()) -> str:
+    """Put a file, what is called after it, and their list in their place; return what became of a list that could not
+    be continued.
 
     The list takes its place first, the file last, and only where nothing has its name: whatever fails or stops on the
     way leaves nothing there, and loses no list. Raises `FileExistsError` and `OSError`; then the list is as it was.
@@ -115,9 +123,15 @@ def take_place(path: Path, final: Path, sealed: Seal) -> str:
         exchange(sealed.path, place)
     else:
         sealed.path.rename(place)
+    placed: list[Path] = []
     try:
+        for side in sides:
+            put_exclusively(side, final.with_name(side.name))
+            placed.append(final.with_name(side.name))
         put_exclusively(path, final)
     except OSError:
+        for side in placed:
+            side.unlink(missing_ok=True)
         if continued:
             exchange(sealed.path, place)
         else:

@@ -20,6 +20,8 @@ from idle_quarry.signal.formats import SignalFormat
 #: How long a recording rolls before its mark in, seconds.
 PRE_ROLL_S = 1
 _IDLE_S = 0.04
+#: A tape that stands still for so many steps needs no decoder.
+_RESTS_AFTER = round(2 / _IDLE_S)
 
 
 @dataclass(frozen=True)
@@ -48,7 +50,7 @@ class DeckRun:
         self._tape: Tape | None = None
         self.deck, self.recorder = Deck(), Recorder(self._ended.append)
         self.deck.connect(self.recorder)
-        self._shown = -1
+        self._shown, self._idle = -1, 0
         self._picture: Rgb8 | None = None
 
     def ask(self, act: Callable[[DeckRun], None]) -> None:
@@ -70,7 +72,11 @@ class DeckRun:
             if moves or self._shown != self.deck.at:
                 self._send()
             elif not asked:
+                self._idle += 1
+                if self._idle == _RESTS_AFTER:
+                    self._tape.rest()
                 return None
+            self._idle = 0
             if moves and self.deck.speed == 0:  # the end of the tape
                 self.recorder.finish()
         except QuarryError as error:

@@ -81,6 +81,10 @@ class Tape:
         if self._sound is not None:
             self._sound.close()
 
+    def rest(self) -> None:
+        """Let go of the decoder, which holds hundreds of megabytes of 2160 lines; the next frame opens it again."""
+        self._material.close()
+
     def picture(self, index: int) -> Planes:
         """Return frame `index` as planes of codes in the order of lines.
 

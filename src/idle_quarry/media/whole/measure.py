@@ -16,6 +16,7 @@ from pydantic.dataclasses import dataclass
 
 from idle_quarry.errors import MediaError
 from idle_quarry.files import sha256_of, written_whole
+from idle_quarry.media.captions.coded import coded_captions
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.kept_measurements import identity
@@ -27,7 +28,7 @@ from idle_quarry.media.whole.sound import SoundMeasurement, SoundSpan, sound_of,
 from idle_quarry.places import memory_folder
 
 #: Counts up whenever measurement answers differently: what an earlier one found is measured again.
-MEASUREMENT = 5
+MEASUREMENT = 6
 #: A test of sync flashes at least so often in a second.
 _FLASHES = 0.5
 #: Hears what is under way and the share that is done; it may raise to stop.
@@ -49,6 +50,7 @@ class FileMeasurement:
     sound: SoundMeasurement | None
     tones: tuple[SoundSpan, ...]
     sync: Parting | None = None  #: how far flashes and pips part; None where it has none
+    coded_captions: tuple[str, ...] = ()  #: the kinds of captions that its pictures carry
 
     @property
     def programme(self) -> tuple[int, int]:
@@ -146,7 +148,9 @@ def measure_file(
         )
         digest, tones = found_meanwhile()
     items = items_of(pictures.parts, float(rate), breaks=options.breaks)
-    measurement = FileMeasurement(MEASUREMENT, digest, size, pictures, items, None, ())
+    measurement = FileMeasurement(
+        MEASUREMENT, digest, size, pictures, items, None, (), coded_captions=coded_captions(path)
+    )
     if clip.declared.audio:
         first, last = (float(frame / rate) for frame in measurement.programme)
         sound = sound_of(

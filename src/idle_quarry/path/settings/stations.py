@@ -139,7 +139,7 @@ def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
         sheet,
         "Sound tracks",
         TRACK_WORDS[d.sound_tracks],
-        "mono tracks in MXF, one track in all else, unless it is said",
+        "where nothing else is chosen: mono tracks in MXF, one track in all else",
         one_of({text: word for word, text in TRACK_WORDS.items()}, "way of tracks"),
         tuple(TRACK_WORDS.values()),
         free=False,

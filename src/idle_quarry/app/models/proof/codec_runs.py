@@ -59,6 +59,7 @@ class CodecRuns(QObject):
         self._on: Material | None = None
         self._seen: Template | None = None
         self._ticket: Ticket | None = None
+        door.workers.at_rest.append(self._let_go)
 
     # -- what is looked at ---------------------------------------------------------------------------------------
 
@@ -120,6 +121,11 @@ class CodecRuns(QObject):
     def _has_material(self, material: Material) -> None:
         self._on = material
         self._show_kept()
+
+    def _let_go(self) -> None:
+        """Close the clip that is coded, where none is: the next run opens it again."""
+        if self._on is not None and not self.running:
+            self._on.close()
 
     def _show_kept(self) -> None:
         """Show what this machine measured before for this format and material."""
