@@ -18,6 +18,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.demo import sheet_seven
 from idle_quarry.demo.lay_out import clips_folder
 from idle_quarry.demo.scenes import SCENES
 from idle_quarry.files import locked
@@ -66,11 +67,12 @@ def _delivered() -> Path:
 
 def is_finished() -> bool:
     """Return whether the demo's finished work is there."""
-    return _foreign().exists() and _delivered().exists()
+    return _foreign().exists() and _delivered().exists() and sheet_seven.delivered().exists()
 
 
 def finish(library: Library, write_pdf: WritePdf) -> None:
-    """Make the episode's job with its delivery, and the file from elsewhere, where they are not there yet.
+    """Make the episode's job with its delivery, the file from elsewhere, and the week of *Sheet Seven*, where they are
+    not there yet.
 
     Raises `QuarryError`.
     """
@@ -86,6 +88,7 @@ def finish(library: Library, write_pdf: WritePdf) -> None:
     if not foreign.exists():
         foreign.parent.mkdir(exist_ok=True)
         make_foreign(foreign)
+    sheet_seven.make_week(library, write_pdf)
 
 
 def _cut(folder: Path) -> None:

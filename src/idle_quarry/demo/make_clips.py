@@ -69,6 +69,9 @@ CLIPS = (
     DemoClip("stone roaming 1.mov", "sliding stone", "1080p59.94 8bit 4:2:0", timecode="19:30:02;00"),
     DemoClip("stone bench phone.mp4", "sliding stone", "1080x1920p30.00 8bit 4:2:0"),
     DemoClip("stone old reel.mpg", "sliding stone", "480i29.97 4:3 8bit 4:2:0", "fields", "mpeg2video"),
+    DemoClip(
+        "stone reel 2 non-drop.mov", "sliding stone", "480i29.97 16:9 8bit 4:2:0", "fields", timecode="19:31:00:00"
+    ),
     DemoClip("train 03.mov", "passing train", "1080p23.976 8bit 4:2:0", timecode="01:04:10:00"),
     DemoClip(
         "train 03 for broadcast.mxf", "passing train", "1080i29.97 8bit", "2:3", "mpeg2video", timecode="01:04:10;00"

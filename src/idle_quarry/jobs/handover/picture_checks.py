@@ -94,9 +94,9 @@ def scan(file: CheckedFile) -> Outcome:
         return Outcome(fmt.scan, "undetermined", LOOK, "too little moves to tell fields from whole pictures")
     wanted = "progressive" if fmt.scan in ("progressive", "psf") else "interlaced"
     result = ", ".join(dict.fromkeys(run.scan for run in runs)) or "undetermined"
-    # whole pictures in an interlaced format are PsF: where fields are wanted somebody must look whether that is meant
+    # whole pictures in an interlaced format are PsF, and film is pulled down in it: somebody looks whether it is meant
     wrong = [(run.first, run.last) for run in runs if run.scan != wanted]
-    whole = wanted == "interlaced" and all(run.scan in ("interlaced", "progressive") for run in runs)
+    whole = wanted == "interlaced" and all(run.scan in ("interlaced", "progressive", "pulldown") for run in runs)
     verdict = PASSES if not wrong else LOOK if whole else FAILS
     text = f"{result}; {fmt.scan} is wanted" if wrong else f"{result} throughout"
     return Outcome(fmt.scan, result, verdict, f"{text}, {_sureness(file)}", wrong)
