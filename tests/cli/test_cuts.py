@@ -109,3 +109,29 @@ def test_what_cannot_be_read_is_one_sentence(
     _, status = read(library, tmp_path / name, *more)
     text = capsys.readouterr()
     assert status == 2 and not text.out and text.err.count("\n") == 1 and words in text.err
+
+
+def test_a_list_of_a_59_94_house_keeps_each_count(library: str, capsys: pytest.CaptureFixture[str]) -> None:
+    """Drop and non-drop tapes under one `FCM` after the other, a number that drop-frame skips, a clip that is gone."""
+    arguments = [
+        "--library",
+        library,
+        "cuts",
+        "read",
+        str(CUTS / "sheet seven week 3.edl"),
+        "--template",
+        "Sheet Seven",
+    ]
+    run([*arguments, "--media", str(CLIPS), "--json"], lambda _place: 0)
+    document = json.loads(capsys.readouterr().out)
+    assert (document["rate"], document["drop_frame"], document["start"]) == ("30000/1001", True, "01:00:00;00")
+    events = {event["name"]: event for event in document["events"]}
+    assert [event["status"] for event in events.values()][:4] == ["found", "offset", "found", "found"]
+    tape = events["STONE REEL 2 NON-DROP.MOV"]
+    assert (tape["source_in"], tape["offset_frames"]) == ("19:31:00:05", 0), (
+        "counted without drop-frame, as its tape is"
+    )
+    assert events["STONE FIXED 2.MXF"]["source_in"] == "19:30:00;10"
+    assert events["TRAIN 03.MOV"]["status"] == "offset"  # at 23.976, and its first frame is there
+    assert events["STONE FIXED 9.MXF"]["status"] == "missing"
+    assert "19:31:00;00 is a number that drop-frame skips; read as 19:31:00;02" in document["lost"][0]

@@ -137,7 +137,7 @@ def _offset(
     assert media is not None
     begin = media.first if media.frames is not None else earliest[media.name.casefold()]
     scale = clip.rate / rate
-    by = clip.first - round(begin * scale)
+    by = clip.first - math.floor(begin * scale)
     end = math.floor((last + 1) * scale) + by  # after the last frame, in the clip's own count
     lacks = max(end - (clip.first + clip.frames), clip.first - (math.floor(first * scale) + by))
     if lacks > 0:
