@@ -22,7 +22,7 @@ from idle_quarry.media.stills import FrameSource
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs
 from idle_quarry.signal.rates import NAMED_RATES
-from idle_quarry.signal.words import format_from_words
+from idle_quarry.signal.words import Sixty, format_from_words
 
 _BASE = 90_000
 
@@ -89,7 +89,7 @@ def test_each_frame_is_the_picture_that_is_on_show(tmp_path: Path, suffix: str, 
 
     result = convert(
         clip,
-        ConversionTarget(format_from_words(f"320x180p{rate}"), codecs()["rdd36-proxy"], DEFAULT_POLICY),
+        ConversionTarget(format_from_words(f"320x180p{rate}", Sixty.EXACT), codecs()["rdd36-proxy"], DEFAULT_POLICY),
         tmp_path / "made.mov",
     )
     assert result.frames == clip.declared.frames
