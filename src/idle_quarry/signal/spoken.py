@@ -15,7 +15,7 @@ from functools import partial
 from idle_quarry.errors import NotUnderstood, QuarryError
 from idle_quarry.signal.rasters import DEFAULT_WIDTHS
 from idle_quarry.signal.rates import ASKED_RATES, NAMED_RATES, rate_from_text, rate_text, unmistakable_rate
-from idle_quarry.signal.trade_names import SHAPE_WITHIN, lines_within, named_signal
+from idle_quarry.signal.trade_names import lines_within, named_signal, shape_within
 
 _NUMBER = r"\d{1,7}(?:\.\d+)?(?:/\d{1,7})?"
 _WHOLE = re.compile(rf"(?:(\d{{2,5}})x)?(\d{{2,5}})(psf|p|i)/?({_NUMBER})", re.ASCII)
@@ -126,7 +126,7 @@ def spelt_out(text: str, is_word: Callable[[str], bool] = lambda _word: True) ->
 
 def _ask_within(text: str, tidy: str) -> None:
     """Raise `SeveralReadings` for a cinema's shape inside lines of television: the signal has all the lines."""
-    match = SHAPE_WITHIN.search(tidy)
+    match = shape_within(tidy)
     if match is None:
         return
     width, lines = (3840, 2160) if match[2] in ("uhd", "2160") else (1920, 1080)
