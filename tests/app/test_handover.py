@@ -178,8 +178,8 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     path = filmed(
         tmp_path,
         "from elsewhere.mxf",
-        [MOVING.format(3, "bff"), black, MOVING.format(2, "bff")],
-        NOISE.format(6.5, 48000, 6.5, 48000),
+        [MOVING.format(1, "bff"), black, MOVING.format(1, "bff")],
+        NOISE.format(3.5, 48000, 3.5, 48000),
         "-timecode",
         "10:00:00:00",
     )
@@ -203,8 +203,8 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     assert cell(page, 0, 0) == "field order" and cell(page, 0, 1) == "fails"
     rows = [cell(page, row, 0) for row in range(page.table.rowCount())]
     page.table.selectRow(rows.index("black"))
-    assert model.check == "black" and cell(page, rows.index("black"), 3) == "10:00:03:00"
-    qtbot.waitUntil(lambda: 75 <= model.scrubber.frame < 113, timeout=20000)
+    assert model.check == "black" and cell(page, rows.index("black"), 3) == "10:00:01:00"
+    qtbot.waitUntil(lambda: 25 <= model.scrubber.frame < 63, timeout=20000)
     before = model.scrubber.frame
     QTest.keyClick(page.lanes, Qt.Key.Key_Right)
     assert model.scrubber.frame == before + 1

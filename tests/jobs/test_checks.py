@@ -192,10 +192,12 @@ def test_what_a_file_declares_is_held_against_the_delivery(declared: dict[str, A
     assert {ident for ident, check in result.items() if check.verdict == FAILS} == failing
 
 
-#: Formats of which each codec holds one.
+#: Formats of which each codec holds one, the smallest first.
 FORMATS = [
-    format_from_words(each)
-    for each in (
+    format_from_words(words)
+    for words in (
+        "640x360p25 10bit 4:2:2",
+        "640x360p25 8bit 4:2:0",
         "1080i25",
         "1080p25",
         "576i25 8bit",
