@@ -30,6 +30,8 @@ from idle_quarry.app.widgets.basic.ask_bar import AskBar  # noqa: E402
 from idle_quarry.app.widgets.basic.tabs import Tabs  # noqa: E402
 from idle_quarry.demo.finish import TITLE, finish  # noqa: E402
 from idle_quarry.demo.lay_out import lay_out  # noqa: E402
+from idle_quarry.jobs.left_over import list_job  # noqa: E402
+from idle_quarry.jobs.start import start_job  # noqa: E402
 from idle_quarry.library import open_library  # noqa: E402
 from idle_quarry.library.files.bundles import export_bundle  # noqa: E402
 from idle_quarry.media.sequences import clips_among  # noqa: E402
@@ -211,15 +213,20 @@ class Pictures:
         self.desk.jobs.show_page("Overview")
 
     def cuts(self) -> None:
+        """A list of the 59.94 Hz show: tapes of both counts, film at 23.976, a tape that is gone."""
+        jobs, demo, library = self.desk.jobs, self.clips.parent, self.desk.library
+        stored = library.stored(library.find("house/Sheet Seven").id)
+        started = start_job(stored, "Sheet Seven week 4", demo / "jobs", write_pdf, "Tamsin")
+        list_job(library, started, "Sheet Seven week 4", stored, "Tamsin")
+        jobs.reload()
         self.window.show_view("Jobs")
-        jobs, demo = self.desk.jobs, self.clips.parent
-        jobs.choose(next(record.id for record in jobs.records if record.template_name == "The Lamp Room"))
+        jobs.choose(next(record.id for record in jobs.records if record.template_name == "Sheet Seven"))
         jobs.show_page("Cuts")
         wait(lambda: jobs.cuts.job is not None)
         jobs.cuts.look_in(demo / "clips")
-        jobs.cuts.read(demo / "cuts" / "lamp room elsewhere.otio")
+        jobs.cuts.read(demo / "cuts" / "sheet seven week 3.edl")
         wait(lambda: jobs.cuts.found is not None)
-        jobs.cuts.choose(2)
+        jobs.cuts.choose(4)
 
     def trial(self) -> None:
         self.window.show_view("Jobs")

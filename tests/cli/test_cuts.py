@@ -126,12 +126,14 @@ def test_a_list_of_a_59_94_house_keeps_each_count(library: str, capsys: pytest.C
     document = json.loads(capsys.readouterr().out)
     assert (document["rate"], document["drop_frame"], document["start"]) == ("30000/1001", True, "01:00:00;00")
     events = {event["name"]: event for event in document["events"]}
-    assert [event["status"] for event in events.values()][:4] == ["found", "offset", "found", "found"]
+    assert [event["status"] for event in events.values()][:5] == ["found"] * 5
     tape = events["STONE REEL 2 NON-DROP.MOV"]
     assert (tape["source_in"], tape["offset_frames"]) == ("19:31:00:05", 0), (
         "counted without drop-frame, as its tape is"
     )
     assert events["STONE FIXED 2.MXF"]["source_in"] == "19:30:00;10"
-    assert events["TRAIN 03.MOV"]["status"] == "offset"  # at 23.976, and its first frame is there
+    # 01:04:10:02 is the clip's own number at 23.976, and the list's frame 115 502 at 29.97: 92 401.6 of the clip's
+    assert events["TRAIN 03.MOV"]["speed"] == "1/2", "12 frames a second of a reel that counts 24"
+    assert (events["TRAIN 03.MOV"]["offset_frames"], events["STONE ROAMING 1.MOV"]["offset_frames"]) == (1, 0)
     assert events["STONE FIXED 9.MXF"]["status"] == "missing"
     assert "19:31:00;00 is a number that drop-frame skips; read as 19:31:00;02" in document["lost"][0]

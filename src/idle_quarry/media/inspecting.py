@@ -269,7 +269,12 @@ def _first_picture(container: InputContainer, stream: VideoStream, default_order
 def _timecode(container: InputContainer, stream: VideoStream) -> str | None:
     # an MPEG-2 picture stream brings the timecode of its GOP headers, which often forgets the count
     beside = [other.metadata for other in container.streams if other.type == "data"]
-    tagged = (metadata.get("timecode") for metadata in (container.metadata, *beside, stream.metadata))
+    tagged = (
+        text
+        for metadata in (container.metadata, *beside, stream.metadata)
+        for key, text in metadata.items()
+        if key.casefold() == "timecode"  # Matroska's keys are in capitals
+    )
     result = next((text for text in tagged if text), None)
     if not result or len(result) > 20:
         return None

@@ -12,12 +12,12 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path, PurePosixPath, PureWindowsPath
 from urllib.parse import unquote, urlparse
 
-from idle_quarry.errors import NotPossible
+from idle_quarry.errors import NotPossible, NotUnderstood
 from idle_quarry.jobs.conform.edl_events import CMX_TAPE
 from idle_quarry.jobs.conform.material import ClipOnDisk
 from idle_quarry.jobs.cutting.timeline import (
@@ -31,7 +31,7 @@ from idle_quarry.jobs.cutting.timeline import (
     TimelineItem,
     Track,
 )
-from idle_quarry.signal.rates import rate_text
+from idle_quarry.signal.rates import counting_base, rate_text
 from idle_quarry.signal.timecode import start_timecode
 
 FOUND, OFFSET, ELSEWHERE, MISSING, NOT_NEEDED = "found", "offset", "found elsewhere", "missing", "no media needed"
@@ -53,6 +53,24 @@ class Event:
     text: str
     clip: ClipOnDisk | None = None
     offset: int | None = None
+    reel_base: int | None = None
+
+    @property
+    def speed(self) -> Fraction:
+        """The item's speed; `reel_base` is set where it was told in frames of a reel that counts at another base."""
+        speed = self.item.speed
+        if self.reel_base is None or self.item.media is None or speed == 1:
+            return speed
+        return speed * counting_base(self.item.media.rate) / self.reel_base
+
+
+def in_reels_counts(events: Iterable[Event]) -> list[Event]:
+    """Return the events of a CMX 3600 list, whose speeds are frames of the reel's own count (M2): known once its clip
+    is.
+    """
+    return [
+        event if event.clip is None else replace(event, reel_base=counting_base(event.clip.rate)) for event in events
+    ]
 
 
 class ClipIndex:
@@ -106,7 +124,7 @@ def _event(track: Track, item: TimelineItem, timeline: Timeline, index: ClipInde
     for candidates, text in ((taped, f"tape {media.tape}"), (named, "name")):
         fitting = [(clip, by) for clip in candidates if (by := _place_in(clip, first, last, media)) is not None]
         if fitting:
-            clip, by = min(fitting, key=lambda pair: pair[0].drop != media.drop)
+            clip, by = min(fitting, key=lambda pair: (pair[0].rate != media.rate, pair[0].drop != media.drop))
             others = f"; {len(fitting) - 1} more fit as well" if len(fitting) > 1 else ""
             counted = _count_words(media, clip)
             proof = f"{clip.path.name} by {text} and timecode, {rate_text(clip.rate)}{others}{counted}"
@@ -165,20 +183,25 @@ def _shown(item: TimelineItem, rate: Fraction) -> tuple[int, int]:
 def _place_in(clip: ClipOnDisk, first: int, last: int, media: Media) -> int | None:
     """Return what is added to frames of the list's count so that they are the clip's, None where it has them not.
 
-    The same numbers are other frames where one of the two drops numbers and the other does not.
+    The same numbers are other frames where one of the two drops numbers and the other does not, or where they count at
+    different rates. Of twice the rate a list numbers pairs of frames (ST 12-1).
     """
-    if clip.rate != media.rate:
-        return None
-    by = 0
-    if clip.drop != media.drop:
+    by, scale = 0, clip.rate / media.rate
+    if (clip.rate, clip.drop) != (media.rate, media.drop):
+        paired = scale in (2, Fraction(1, 2))
         try:
-            by = start_timecode(str(media.timecode(first)), clip.drop, clip.rate).frames - first
-        except NotPossible:
-            return None  # a number that the clip's count skips
-    return by if clip.first <= first + by and last + by < clip.first + clip.frames else None
+            counted = start_timecode(str(media.timecode(first)), clip.drop, media.rate if paired else clip.rate)
+            number = math.floor(counted.frames * scale) if paired else counted.frames
+        except (NotPossible, NotUnderstood):
+            return None  # a number that the clip's count has not
+        by = number - math.floor(first * scale)
+    begin, end = math.floor(first * scale) + by, math.floor((last + 1) * scale) + by
+    return by if clip.first <= begin and end <= clip.first + clip.frames else None
 
 
 def _count_words(media: Media, clip: ClipOnDisk) -> str:
+    if media.rate != clip.rate:
+        return f"; the list counts it at {rate_text(media.rate)}: found by its numbers"
     if media.drop == clip.drop:
         return ""
     counts = ("drop-frame", "non-drop") if media.drop else ("non-drop", "drop-frame")

@@ -15,7 +15,7 @@ from typing import Any
 
 from idle_quarry.jobs.conform.frame import frame_findings
 from idle_quarry.jobs.conform.lists import CutList
-from idle_quarry.jobs.conform.matching import Event, matched
+from idle_quarry.jobs.conform.matching import Event, in_reels_counts, matched
 from idle_quarry.jobs.conform.material import ClipOnDisk
 from idle_quarry.paper import WritePdf, pages, write_paper
 from idle_quarry.path.evaluation import Finding
@@ -64,6 +64,7 @@ class ConformReport:
 def conformed(cuts: CutList, template: Template, clips: Sequence[ClipOnDisk]) -> ConformReport:
     """Return a list held against a template and the clips there are."""
     events = matched(cuts.timeline, clips)
+    events = in_reels_counts(events) if cuts.kind == "edl" else events
     return ConformReport(cuts, template.name, tuple(frame_findings(cuts, template)), tuple(events))
 
 
@@ -80,7 +81,7 @@ def event_json(cuts: CutList, event: Event) -> dict[str, Any]:
         "source_out": str(last),
         "record_in": str(timeline.timecode(item.at)),
         "record_out": str(timeline.timecode(item.end)),
-        "speed": f"{item.speed.numerator}/{item.speed.denominator}",
+        "speed": f"{event.speed.numerator}/{event.speed.denominator}",
         "status": event.status,
         "matters": event.matters,
         "media": str(event.clip.path) if event.clip is not None else None,

@@ -69,4 +69,6 @@ def _relinked(item: TimelineItem, event: Event | None) -> TimelineItem:
     media = Media(
         item.media.name, clip.rate, str(clip.path), clip.tape or item.media.tape, clip.first, clip.frames, clip.drop
     )
-    return replace(item, media=media, begins=item.begins * clip.rate / item.media.rate + event.offset)
+    return replace(
+        item, media=media, begins=item.begins * clip.rate / item.media.rate + event.offset, speed=event.speed
+    )

@@ -61,7 +61,7 @@ def wrapped_as(declared: DeclaredProperties, path: Path) -> str:
     """
     names = declared.container.casefold().split(",")
     if not {"mov", "mp4"} & set(names):
-        return names[0]
+        return "mkv" if "matroska" in names else names[0]
     try:
         with path.open("rb") as file:
             head = file.read(12)

@@ -53,10 +53,10 @@ class CutRows(TableRows):
         timeline, item = self._cuts.timeline, event.item
         speed = (
             ""
-            if item.speed == 1 or item.kind != CLIP
+            if event.speed == 1 or item.kind != CLIP
             else "held"
-            if item.speed == 0
-            else f"{float(100 * item.speed):.4g} %"
+            if event.speed == 0
+            else f"{float(100 * event.speed):.4g} %"
         )
         tape = item.media.tape or "" if item.media is not None else ""
         source = str(source_times(self._cuts, event)[0]) if item.kind == CLIP else ""
