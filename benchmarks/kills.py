@@ -178,7 +178,7 @@ def killed_while_lending(folder: Path, moments: int, seed: int = 7) -> int:
                 machine.start(1)
             waited(lambda: not queue.open, 300)
             for recipe in wanted:
-                kept = store.kept(recipe)
+                kept = store.find(recipe)
                 pictures = decoded(kept.path) if kept is not None else []
                 wrong += len(pictures) != len(truth[recipe.identity]) or not all(
                     np.array_equal(one, other)

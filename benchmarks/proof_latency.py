@@ -35,7 +35,7 @@ def there(page: BenchPictures, *, coarse: bool) -> bool:
     """Return whether every picture is there, or a coarse one where that will do."""
     assert page.bench is not None
     return all(
-        page.bench.kept(policy, page.index) or (coarse and pane.still is not None)
+        page.bench.still_of(policy, page.index) or (coarse and pane.still is not None)
         for policy, pane in zip(page.compared.policies(), page.panes(), strict=True)
     )
 

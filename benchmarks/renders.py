@@ -83,7 +83,7 @@ def through(recipes: list[Recipe], folder: Path, workers: int) -> float:
         sleep(0.02)
     taken = perf_counter() - begun
     rendering.close()
-    assert all(RenderStore(folder / "renders").kept(recipe) is not None for recipe in recipes)
+    assert all(RenderStore(folder / "renders").find(recipe) is not None for recipe in recipes)
     return taken
 
 

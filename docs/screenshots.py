@@ -225,7 +225,7 @@ class Pictures:
         wait(lambda: jobs.cuts.job is not None)
         jobs.cuts.look_in(demo / "clips")
         jobs.cuts.read(demo / "cuts" / "sheet seven week 3.edl")
-        wait(lambda: jobs.cuts.found is not None)
+        wait(lambda: jobs.cuts.report is not None)
         jobs.cuts.choose(4)
 
     def trial(self) -> None:

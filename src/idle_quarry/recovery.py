@@ -42,7 +42,7 @@ class RecoveryNote:
         inside: Path | None = None,
         dirs: tuple[str, ...] = (),
         files: tuple[str, ...] = (),
-        said: Mapping[str, Any] | None = None,
+        facts: Mapping[str, Any] | None = None,
     ) -> None:
         self.ident = secrets.token_hex(8)
         target = target.absolute()
@@ -56,7 +56,7 @@ class RecoveryNote:
             "dirs": dirs,
             "files": files,
             "time": datetime.now().astimezone().isoformat(timespec="seconds"),
-            **(said or {}),
+            **(facts or {}),
         }
         with contextlib.suppress(OSError, ValueError):
             fresh = self._path.with_suffix(".new")
@@ -102,7 +102,7 @@ class Leftover:
     time: str
     dirs: tuple[str, ...]
     files: tuple[str, ...]
-    said: Mapping[str, Any]
+    facts: Mapping[str, Any]
 
     @property
     def lies_there(self) -> bool:
@@ -158,7 +158,7 @@ def _read(path: Path) -> Leftover | None:
             time=str(body["time"]),
             dirs=tuple(body["dirs"]),
             files=tuple(body["files"]),
-            said=data,
+            facts=data,
         )
     except (OSError, ValueError, KeyError, TypeError):
         return None

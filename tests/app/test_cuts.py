@@ -66,7 +66,7 @@ def rows_and_lanes_choose_one_another(
     assert any("−90\u2009000 frames from the list's" in str(text) for text in lines)
 
     report = tmp_path / "report.csv"
-    model.report(report)
+    model.write_report(report)
     qtbot.waitUntil(report.exists, timeout=20000)
     assert len(list(csv.DictReader(report.open()))) == len(answer.events)
 
@@ -109,20 +109,20 @@ def test_a_list_from_elsewhere_is_matched_and_taken(open_window: Open, qtbot: Qt
     (tmp_path / "broken.edl").write_text("001 A V C 01:00\n")
     dropped(page, tmp_path / "broken.edl")
     qtbot.waitUntil(lambda: "line 1" in window.say_bar.text, timeout=20000)
-    assert model.found is None
+    assert model.report is None
 
     # the job's own clips first: none; then in a folder besides
     elsewhere = Path(str(files("idle_quarry.demo").joinpath("cuts"))) / "lamp room elsewhere.otio"
     dropped(page, elsewhere)
-    qtbot.waitUntil(lambda: model.found is not None and not model.doing, timeout=20000)
-    assert model.found is not None and model.found.counts()["missing"] == 9
+    qtbot.waitUntil(lambda: model.report is not None and not model.doing, timeout=20000)
+    assert model.report is not None and model.report.counts()["missing"] == 9
     few = tmp_path / "rushes"
     few.mkdir()
     for name in ("lamp tape 014.mpg", "lamp scan 3.mov", "lamp tape 021 wide.mpg", "lamp reel mixed.mpg"):
         shutil.copy(CLIPS / name, few)
     dropped(page, few)
-    qtbot.waitUntil(lambda: model.found is not None and "offset" in model.found.counts(), timeout=20000)
-    answer = model.found
+    qtbot.waitUntil(lambda: model.report is not None and "offset" in model.report.counts(), timeout=20000)
+    answer = model.report
     assert answer is not None
     by_name = {(event.track.name, event.item.name): event for event in answer.events}
     assert (
@@ -130,6 +130,6 @@ def test_a_list_from_elsewhere_is_matched_and_taken(open_window: Open, qtbot: Qt
         and by_name["V1", "lamp tape 021 wide"].offset == -90_000
     )
     assert by_name["V1", "lamp room interview"].matters and not by_name["V2", "old lamp insert"].matters
-    assert "2 min 24 s early an hour" in page.told.item(0).text()
+    assert "2 min 24 s early an hour" in page.frame_words.item(0).text()
     rows_and_lanes_choose_one_another(qtbot, tmp_path, page, model, answer, by_name)
     is_taken_at_another_rate(qtbot, window, folder, page, few)

@@ -54,7 +54,7 @@ def template_takes_it_by_its_name(window: Any, desk: Any, page: Any) -> None:
     assert desk.document is not None
     assert [entry.name for entry in desk.document.template.house] == ["Bay 9"]
     assert "1080i25: shown" in " ".join(
-        picture_of(page.model.entry or monitors()["suite-sdr"], 400, words("1080i25"), "It").said
+        picture_of(page.model.entry or monitors()["suite-sdr"], 400, words("1080i25"), "It").texts
     )
 
 

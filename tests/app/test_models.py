@@ -37,7 +37,7 @@ class Told:
         self.said: list[str] = []
         self.asked: list[Question | Choice] = []
         self.views: list[str] = []
-        desk.said.connect(self.hear)
+        desk.message.connect(self.hear)
         desk.view_wanted.connect(self.views.append)
         for model in (desk.shelf, desk.path):
             model.asked.connect(self.asked.append)
@@ -366,9 +366,9 @@ def test_nothing_is_converted_for_nobody(desk: Desk, qtbot: QtBot) -> None:
     pictures.go(3)
     proof.look(False)  # with one picture under way and the other not begun
     qtbot.waitUntil(lambda: desk.workers.idle, timeout=60_000)
-    assert sum(bench.kept(policy, 3) is not None for policy in pictures.compared.policies()) < 2
+    assert sum(bench.still_of(policy, 3) is not None for policy in pictures.compared.policies()) < 2
     proof.look(True)
-    qtbot.waitUntil(lambda: all(bench.kept(policy, 3) for policy in pictures.compared.policies()), timeout=60_000)
+    qtbot.waitUntil(lambda: all(bench.still_of(policy, 3) for policy in pictures.compared.policies()), timeout=60_000)
     proof.look(False)
 
 

@@ -40,7 +40,7 @@ def settled(page: PicturesPage, qtbot: QtBot, *, figures: bool = False) -> None:
         model = page.model
         if model.bench is None or model.busy:
             return False
-        there = all(model.bench.kept(policy, model.index) for policy in model.compared.policies())
+        there = all(model.bench.still_of(policy, model.index) for policy in model.compared.policies())
         return there and (not figures or all(result is not None for result in model.measured.figures()))
 
     qtbot.waitUntil(ready, timeout=60_000)
@@ -211,9 +211,9 @@ def test_pictures_are_laid_stepped_enlarged_and_read(open_window: Open, qtbot: Q
 def test_the_place_where_they_differ_most_is_gone_to(open_window: Open, qtbot: QtBot) -> None:
     window, page = on_the_bench(open_window, qtbot)
     spots: list[PictureArea] = []
-    page.model.measured.found.connect(spots.append)
+    page.model.measured.worst_place.connect(spots.append)
     assert page.model.bench is not None
-    stills = [page.model.bench.kept(policy, page.model.index) for policy in page.model.compared.policies()]
+    stills = [page.model.bench.still_of(policy, page.model.index) for policy in page.model.compared.policies()]
     assert stills[0] is not None and stills[1] is not None
     same = np.array_equal(stills[0].shown, stills[1].shown)
     QTest.mouseClick(page.transport.differ_button, Qt.MouseButton.LeftButton)
@@ -290,13 +290,13 @@ def test_a_disk_is_measured_and_findings_go_by_it(open_window: Open, qtbot: QtBo
     row = view.disks.rows["here"]
     assert row.measure_button.isEnabled() and not row.take_button.isVisible()
     QTest.mouseClick(row.measure_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: view.disks.rows["here"].found.speed is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: view.disks.rows["here"].status.speed is not None, timeout=60_000)
     assert not any(f.code == "disk_speed_unknown" for f in document.evaluation.findings)
     assert document.template.places[-1].plays_mb_s is None  # the template still says nothing: this machine does
     row = view.disks.rows["here"]
-    assert row.found.speed is not None
+    assert row.status.speed is not None
     QTest.mouseClick(row.take_button, Qt.MouseButton.LeftButton)
-    assert document.template.places[-1].plays_mb_s == round(row.found.speed.read_mb_s)
+    assert document.template.places[-1].plays_mb_s == round(row.status.speed.read_mb_s)
     assert any("memory" in name or "small pictures" in name for name in view.disks.clear_buttons)
 
 

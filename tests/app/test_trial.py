@@ -240,7 +240,7 @@ def lost_file_is_found_again(
     qtbot.waitUntil(lambda: model.player.seen is not None and model.player.seen.rgb is not None, timeout=30000)
 
     # its file has followed, and the check of the job takes it for work
-    qtbot.waitUntil(lambda: programme.kept.startswith("kept") and not programme._keeping, timeout=20000)
+    qtbot.waitUntil(lambda: programme.kept_words.startswith("kept") and not programme._keeping, timeout=20000)
     assert read_timeline(programme.path, Fraction(25)) == programme.timeline
     assert check_job(folder).drift == ()
     assert len(model.acts.earlier()) > 1
@@ -406,7 +406,7 @@ def test_in_a_canvas_of_another_shape_pictures_are_shifted_within_what_is_croppe
     model.look_at(LOWER)
     lower.go(3)
     item = lower.here()
-    assert item is not None and "68.4 % of the picture is cropped" in page.under.said.text()
+    assert item is not None and "68.4 % of the picture is cropped" in page.under.notes.text()
     for _ in range(4):
         keys(page, "Alt+Left")
     assert lower.timeline.item(item.ident)[1].place == (Fraction(-4, 100), Fraction(0))
@@ -414,8 +414,8 @@ def test_in_a_canvas_of_another_shape_pictures_are_shifted_within_what_is_croppe
     across, down = lower.timeline.item(item.ident)[1].place or (0, 0)
     assert float(across) == pytest.approx((16 / 9 / (9 / 16) - 1) / 2, abs=1e-3), "no farther than its edge"
     assert abs(float(down)) < 1e-3, "it has nothing to spare above and below"
-    assert "shifted by" in page.under.said.text()
-    qtbot.waitUntil(lambda: lower.kept.startswith("kept") and not lower._keeping, timeout=20000)
+    assert "shifted by" in page.under.notes.text()
+    qtbot.waitUntil(lambda: lower.kept_words.startswith("kept") and not lower._keeping, timeout=20000)
     assert read_timeline(lower.path, Fraction(25)) == lower.timeline, "kept with the item"
     keys(page, "Alt+0")
     assert lower.timeline.item(item.ident)[1].place is None

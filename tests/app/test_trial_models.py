@@ -171,7 +171,7 @@ def test_two_windows_on_one_timeline_never_overwrite_each_other(desk: Desk, tmp_
     first_state = keep(path, timeline(("p", PICTURE, [])))
     one, other = (OpenTimeline(desk, path, read_timeline(path, RATE), WIDE, None, first_state) for _window in range(2))
     words: list[tuple[str, tuple[str, Callable[[], object]] | None]] = []
-    desk.said.connect(lambda text, _refusal, action: words.append((text, action)))
+    desk.message.connect(lambda text, _refusal, action: words.append((text, action)))
 
     def add(opened: OpenTimeline, name: str) -> None:
         opened.edit("add", lambda now: edits.add(now, [("p", TimelineItem(0, name, 0, 5, TITLE))]))

@@ -702,7 +702,7 @@ def test_the_guide_the_menu_and_paper(open_window: Open, qtbot: QtBot, tmp_path:
     assert guide.list.count() == 1 and "nothing has" in guide.list.item(0).text()
     guide.search.clear()
     QTest.keyClicks(guide.search, "umask")
-    assert all("umask" in sections()[number].text.lower() for number in window.desk.guide.found())
+    assert all("umask" in sections()[number].text.lower() for number in window.desk.guide.matches())
     QTest.keyClick(guide.search, Qt.Key.Key_Escape)
     assert window.shown == "Intake"
     window.open_about()

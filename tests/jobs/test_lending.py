@@ -89,7 +89,7 @@ def test_a_place_is_proved_before_its_paths_mean_anything(tmp_path: Path) -> Non
     with pytest.raises(NotPossible, match="another version"):
         piece_of({"recipe": {}, "store": text["given"]["store"]}, Reach([moved]))
     with pytest.raises(NotReachable, match="no place that other machines know"):
-        Reach().said(tmp_path / "private.mov")
+        Reach().reference(tmp_path / "private.mov")
     with pytest.raises(JobError, match="no such folder"):
         mark(tmp_path / "nowhere")
     (other / PROOF).write_text("{}")
@@ -286,7 +286,7 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
         by = next(row["machine"] for row in done if row["lock"].endswith(held))
         assert by.split()[1] not in (killed, paused), "what it slept over another has made"
     for recipe in wanted:
-        kept = store.kept(recipe)
+        kept = store.find(recipe)
         assert kept is not None
         render(recipe, tmp_path / "again.mov")
         for one, other in zip(decoded(kept.path), decoded(tmp_path / "again.mov"), strict=True):

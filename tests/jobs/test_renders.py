@@ -260,22 +260,22 @@ def test_only_what_is_whole_is_kept(tmp_path: Path) -> None:
         calls.append(path)
         render(each, path)
 
-    assert store.kept(recipe) is None and store.all() == []
+    assert store.find(recipe) is None and store.all() == []
     kept = store.render(recipe, make)
     assert store.render(recipe, make) == kept and len(calls) == 1 and kept.bytes == kept.path.stat().st_size
     assert len(decoded(kept.path)) == 3 and store.all() == [kept] and store.strangers() == []
     data = kept.path.read_bytes()
     for harm in (data[:-1], data[: len(data) // 2], b"", data[:-100] + bytes(100), bytes(100) + data[100:]):
         kept.path.write_bytes(harm)
-        assert store.kept(recipe) is None and RenderStore(store.folder).kept(recipe) is None and store.all() == []
+        assert store.find(recipe) is None and RenderStore(store.folder).find(recipe) is None and store.all() == []
         assert store.render(recipe, make).path.read_bytes() == data
     record = next(store.folder.glob("??/*.json"))
     for text in ("", "{", "[]", record.read_text()[:-40], record.read_text().replace(recipe.identity, "0" * 64)):
         kept_text = record.read_text()
         record.write_text(text)
-        assert RenderStore(store.folder).kept(recipe) is None
+        assert RenderStore(store.folder).find(recipe) is None
         record.write_text(kept_text)
-    assert store.kept(recipe) is not None
+    assert store.find(recipe) is not None
 
     def fails(_recipe: Recipe, path: Path) -> None:
         path.write_bytes(b"half")
@@ -283,14 +283,14 @@ def test_only_what_is_whole_is_kept(tmp_path: Path) -> None:
 
     with pytest.raises(MediaError):
         store.render(black(3, 1), fails)
-    assert store.kept(black(3, 1)) is None and [path.read_bytes() for path in store.strangers()] == [b"half"]
+    assert store.find(black(3, 1)) is None and [path.read_bytes() for path in store.strangers()] == [b"half"]
     assert store.clear_strangers(older_than_s=0) == 1 and store.strangers() == []
     assert store.remove(store.all()) == len(data) and not list(store.folder.glob("??/*"))
     files = Recipe(SMALL.format, codecs()["dpx-10"], 3, None)
     many = store.render(files, render)
-    assert len(list(many.made.iterdir())) == 3 and store.kept(files) == many
-    next(iter(sorted(many.made.iterdir(), reverse=True))).unlink()
-    assert store.kept(files) is None, "one picture of many is gone"
+    assert len(list(many.output.iterdir())) == 3 and store.find(files) == many
+    next(iter(sorted(many.output.iterdir(), reverse=True))).unlink()
+    assert store.find(files) is None, "one picture of many is gone"
 
 
 def test_a_queue_gives_each_piece_to_one_worker(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -353,7 +353,7 @@ def test_a_full_disk_waits_with_a_sentence_and_goes_on(tmp_path: Path, monkeypat
     monkeypatch.setattr("shutil.disk_usage", lambda _path: Usage())
     queue.put([recipe])
     assert Worker(queue, store, "w", stop).run() == 1
-    assert len(tries) == 2 and store.kept(recipe) is not None and len(heard) == 3
+    assert len(tries) == 2 and store.find(recipe) is not None and len(heard) == 3
     assert heard[1].startswith("the disk is full: it goes on when ")
 
 
@@ -501,7 +501,7 @@ def test_a_job_is_rendered_by_its_workers(
     pieces = programmes_of(check_job(folder), stock)[0].pieces
     for piece in (pieces[0], pieces[1]):
         assert piece.recipe is not None
-        there = store.kept(piece.recipe)
+        there = store.find(piece.recipe)
         assert there is not None
         again = tmp_path / f"again {piece.first}{there.path.suffix}"
         render(piece.recipe, again)

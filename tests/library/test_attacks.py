@@ -309,11 +309,11 @@ def test_a_reader_stops_no_save_and_a_server_set_up_before_is_mended(
     keeper = server.url("keeper", house)
     tried(server, house, "keeper", "COMMENT ON FUNCTION quarry_guard() IS NULL")
     tried(server, house, "keeper", "ALTER FUNCTION quarry_heads() SET search_path = public")
-    assert any(item.startswith("mended") for item in set_up(keeper, {}).told)
+    assert any(item.startswith("mended") for item in set_up(keeper, {}).lines)
     tried(server, house, "keeper", "ALTER TABLE review DISABLE TRIGGER USER")
     poisoned = REVIEW.format(id=ident, number=1, act="comment", state="", person="Runa")
     assert tried(server, house, "keeper", poisoned.replace("max(n) + 1", "max(2147483647)")) == ""
-    lines = "\n".join(set_up(keeper, {}).told)
+    lines = "\n".join(set_up(keeper, {}).lines)
     assert "mended" not in lines and "remark 2147483647 is out of count" in lines
     runa.close()
 

@@ -93,8 +93,8 @@ def test_setting_up_again_changes_nothing_and_says_what_it_did(server: PrivateSe
     runa = open_server(server.url("Runa", house))
     ident = runa.save_new(HD, "house", "").template_id
     done = set_up(server.url("keeper", house), {"Wren": "editor", "Bryn": "reader"})
-    assert done.told[0] == f"tables: there already, version {HEAD}" and list(done.passwords) == ["Bryn"]
-    assert "Wren: editor" in done.told
+    assert done.lines[0] == f"tables: there already, version {HEAD}" and list(done.passwords) == ["Bryn"]
+    assert "Wren: editor" in done.lines
     assert runa.stored(ident).template == HD
     assert open_server(server.url("Wren", house)).right == "editor"
     with pytest.raises(NotUnderstood, match="no such right"):

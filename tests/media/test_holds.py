@@ -28,21 +28,21 @@ def test_a_cadence_is_named_and_its_repeats_are_marked(cadence: str, ratio: floa
     for phase in range(len(CYCLES[cadence])):
         pattern = tuple(np.roll(CYCLES[cadence], phase))
         result = hold_of([rows(pattern, 60, ratio, phase)])
-        assert result.told and result.cadence == cadence
+        assert result.certain and result.cadence == cadence
         assert result.share == Fraction(sum(pattern), len(pattern))
         assert (result.repeats == (np.resize(pattern, 60) == 0)).all()
 
 
 def test_what_has_no_repeats_or_drowns_them_is_not_told() -> None:
     for seed in range(60):
-        assert not hold_of([rows((1,), 45, 1.0, seed)]).told, "moving pictures hold none at any cadence"
-    assert not hold_of([rows((1, 0), 45, 1.1)]).told, "nor where repeats err as much as movement"
-    assert not hold_of([]).told and not hold_of([np.zeros(2)]).told
+        assert not hold_of([rows((1,), 45, 1.0, seed)]).certain, "moving pictures hold none at any cadence"
+    assert not hold_of([rows((1, 0), 45, 1.1)]).certain, "nor where repeats err as much as movement"
+    assert not hold_of([]).certain and not hold_of([np.zeros(2)]).certain
 
 
 def test_an_edit_spoils_one_stretch_and_not_the_others() -> None:
     cut = np.concatenate([rows((1, 0), 33, 30.0), rows((0, 1), 32, 30.0, 1)])  # the cadence begins anew
-    assert hold_of([cut]).cadence == "2:2" and hold_of([cut]).told
+    assert hold_of([cut]).cadence == "2:2" and hold_of([cut]).certain
     edges = stretches(65)
     assert edges[0][0] == 0 and edges[-1][1] == 65 and all(a[1] == b[0] for a, b in pairwise(edges))
     assert max(b - a for a, b in edges) <= 15

@@ -84,7 +84,7 @@ def test_levels_are_counted_and_the_gamut_is_that_of_another_library() -> None:
     planes = [rng.integers(0, 256, (96, 128)).astype(np.uint8) for _ in range(3)]
     meter = LevelMeter(encoding)
     meter.take(_picture(planes))
-    result = meter.found()
+    result = meter.measurement()
     assert result is not None
     assert (result.luma.minimum, result.luma.maximum) == (planes[0].min(), planes[0].max())
     assert result.luma.below_black == pytest.approx((planes[0] < 16).mean(), abs=1e-12)
@@ -113,7 +113,7 @@ def test_bars_tell_their_matrix(matrix: str) -> None:
     for declared in ("bt601", "bt709"):
         meter = LevelMeter(words("640x360p25 4:4:4 8bit").with_encoding(matrix=declared).encoding)
         meter.take(_picture(list(np.moveaxis(picture, -1, 0))))
-        result = meter.found()
+        result = meter.measurement()
         assert result is not None and result.bars_matrix == matrix
 
 

@@ -219,7 +219,7 @@ def test_what_lies_outside_at_both_ends_is_counted_once() -> None:
     luma[:150], cb[:150] = 500, 100  # R′ 1.11 and B′ −0.36: beyond both ends
     for number in range(3):
         meter.take(picture(number, luma, cb, cr))
-    result = meter.found()
+    result = meter.measurement()
     y, blue = (luma[0, 0] - 64) / 876, (luma[0, 0] - 64) / 876 + 1.8556 * (cb[0, 0] - 512) / 896
     assert blue < -0.05 and y + 1.5748 * (cr[0, 0] - 512) / 896 > 1.05
     assert result.gamut_most == pytest.approx(300 / 576, abs=0.01) and result.gamut_most <= 1
@@ -259,7 +259,7 @@ def test_levels_gamut_and_what_stands_still_are_those_that_were_drawn() -> None:
     for n in range(20):
         take(noise(), timecode=(False, 10, 0, 0, n if n < 10 else n + 1))
     take(np.full((576, 720), 64), times=15)
-    result = meter.found()
+    result = meter.measurement()
     assert [(part.what, part.first, part.last) for part in result.parts] == [
         (BARS, 0, 30), (BLACK, 30, 55), (MOVING, 55, 76), (STILL, 76, 116), (MOVING, 116, 136), (BLACK, 136, 151),
     ]  # fmt: skip
@@ -442,7 +442,7 @@ def test_the_brightest_pixel_is_found_wherever_it_is(rows: int) -> None:
     bright[301 : 301 + rows] = pq_code(4015)
     for n in range(4):
         meter.take(picture(n, bright if n == 2 else dim))
-    result = meter.found()
+    result = meter.measurement()
     assert result.max_cll == pytest.approx(4015, rel=0.01)
     assert result.max_fall == pytest.approx((50 * (720 - rows) + 4015 * rows) / 720, rel=0.01)
 
@@ -456,7 +456,7 @@ def test_a_colour_counts_by_its_brightest_part() -> None:
     luma, cb, cr = ycbcr_codes(rgb, replace(encoding, sampling="4:2:2", bit_depth=10))
     for n in range(2):
         meter.take(picture(n, luma, cb, cr))
-    assert meter.found().max_cll == pytest.approx(1000, rel=0.02)
+    assert meter.measurement().max_cll == pytest.approx(1000, rel=0.02)
 
 
 def test_pictures_coded_as_rgb_have_their_light_too() -> None:
@@ -469,7 +469,7 @@ def test_pictures_coded_as_rgb_have_their_light_too() -> None:
     rgb[40, 17, 2] = round(4095 * (pq_code(4015) - 64) / 876)
     for n in range(2):
         meter.take(replace(picture(n, rgb[..., 1]), chroma=None, rgb=rgb, bits=12))
-    result = meter.found()
+    result = meter.measurement()
     assert result.max_cll == pytest.approx(4015, rel=0.01)
     assert result.max_fall == pytest.approx(4015 / (72 * 128), rel=0.02)
 
@@ -493,7 +493,7 @@ def test_r103_has_a_limit_for_luma_and_one_for_colour(
     grey = np.full((500, 640), 500)
     grey.reshape(-1)[: round(share * grey.size)] = round(64 + 876 * luma)
     meter.take(picture(0, grey))
-    result = meter.found()
+    result = meter.measurement()
     assert (bool(result.luma_out), bool(result.gamut)) == (luma_out, gamut_out)
     assert result.luma_most == pytest.approx(share if luma > 1.03 or luma < -0.01 else 0, abs=1e-4)
 
@@ -505,4 +505,4 @@ def test_one_thin_line_beyond_is_counted_on_every_pixel() -> None:
         grey = np.full((200, 640), 500)
         grey[:, column::64] = 64 + round(876 * 1.07)
         meter.take(picture(0, grey))
-        assert meter.found().gamut_most == pytest.approx(10 / 640, abs=1e-5), column
+        assert meter.measurement().gamut_most == pytest.approx(10 / 640, abs=1e-5), column

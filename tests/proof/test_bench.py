@@ -176,7 +176,7 @@ def test_questions_are_those_the_link_asks() -> None:
 def test_stills_are_kept_and_the_place_of_greatest_difference_is_found() -> None:
     bench = Bench(ChartMaterial("wedge", small("1080p25", 640, 360)), small("1080p25", 320, 180))
     still = bench.still(Policy(), 4)
-    assert bench.still(Policy(), 4) is still and bench.kept(Policy(kernel="bilinear"), 4) is None
+    assert bench.still(Policy(), 4) is still and bench.still_of(Policy(kernel="bilinear"), 4) is None
     assert still.shown.shape == (180, 320, 3) and still.seconds > 0
     assert luma_of(still.codes, bench.target).shape == (180, 320)
     changed = still.shown.copy()

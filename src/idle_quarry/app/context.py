@@ -28,7 +28,7 @@ class AppContext(QObject):
 
     shelves_changed = Signal()
     jobs_changed = Signal()
-    said = Signal(str, bool, object)
+    message = Signal(str, bool, object)
     #: A view is to come to the front.
     view_wanted = Signal(str)
     #: A write to a server began or ended.
@@ -45,7 +45,7 @@ class AppContext(QObject):
 
     def say(self, text: str, *, refusal: bool = False, action: tuple[str, Callable[[], object]] | None = None) -> None:
         """Have the window say a sentence; `action` is a word to click and what it does."""
-        self.said.emit(text, refusal, action)
+        self.message.emit(text, refusal, action)
 
     def refuse(self, error: QuarryError) -> None:
         self.say(str(error), refusal=True)

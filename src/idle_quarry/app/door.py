@@ -55,7 +55,7 @@ class Door(AppContext):
         """Show what lies elsewhere in the window."""
         self.going.emit(destination)
 
-    def edit(self, text: str, *edits: Edit, said: str = "") -> bool:
+    def edit(self, text: str, *edits: Edit, words: str = "") -> bool:
         """Edit the open template as one step that can be undone; a refusal is said, and nothing has changed then."""
         document = self.document
         if document is None:
@@ -65,8 +65,8 @@ class Door(AppContext):
         except QuarryError as error:
             self.refuse(error)
             return False
-        if said:
-            self.say(said, action=("Undo", document.undo_stack.undo))
+        if words:
+            self.say(words, action=("Undo", document.undo_stack.undo))
         return True
 
     def undo(self) -> None:

@@ -23,8 +23,8 @@ class SavedEntry:
     state: str = "approved"
 
 
-def _entry(number: int, **said: Any) -> Entry:
-    return checked({**said, "uid": f"1a4c0000-0000-4000-8000-{number:012d}"})
+def _entry(number: int, **values: Any) -> Entry:
+    return checked({**values, "uid": f"1a4c0000-0000-4000-8000-{number:012d}"})
 
 
 _HD = {"lines": [1080], "widths": [1920], "transfers": ["bt709"], "interface": "HD"}

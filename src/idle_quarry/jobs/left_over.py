@@ -60,7 +60,7 @@ def take_up(library: Library, one: Leftover) -> JobRecord:
     if stored is None or one.lies_there or not _is_job(one):
         raise JobError("is no whole job of this library", subject=str(one.target), remedy="clear it")
     record = library.record_job(
-        str(one.said["title"]), one.target.resolve(), stored, str(one.said["by"]), ident=one.ident
+        str(one.facts["title"]), one.target.resolve(), stored, str(one.facts["by"]), ident=one.ident
     )
     recovery.forget(one)
     return record
@@ -94,7 +94,7 @@ def _is_job(one: Leftover) -> bool:
     """Return whether the job that was begun is there: made from the revision that the note names."""
     try:
         data = read_job(one.target)["template"]
-        return bool(data["id"] == one.said["template"] and data["hash"] == one.said["hash"])
+        return bool(data["id"] == one.facts["template"] and data["hash"] == one.facts["hash"])
     except (QuarryError, KeyError, TypeError):
         return False
 
@@ -102,7 +102,7 @@ def _is_job(one: Leftover) -> bool:
 def _revision(library: Library, one: Leftover) -> StoredTemplate | None:
     """Return the revision a job was begun from, where this library has it."""
     try:
-        stored = library.stored(str(one.said["template"]), int(one.said["revision"]))
+        stored = library.stored(str(one.facts["template"]), int(one.facts["revision"]))
     except (LibraryError, KeyError, TypeError, ValueError):
         return None
-    return stored if stored.revision.hash == one.said.get("hash") else None
+    return stored if stored.revision.hash == one.facts.get("hash") else None

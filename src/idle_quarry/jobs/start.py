@@ -82,7 +82,7 @@ def start_job(
         "revision": revision.number,
         "hash": revision.hash,
     }
-    note = RecoveryNote("job", target, dirs=(LINE_UP,), files=plan.files, said=data)
+    note = RecoveryNote("job", target, dirs=(LINE_UP,), files=plan.files, facts=data)
     try:
         _made(note.part, target, stored, title, plan, write_pdf, person, progress or (lambda _what, _share: None))
     except BaseException:

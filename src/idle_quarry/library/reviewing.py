@@ -19,7 +19,7 @@ class ReviewAct:
 
     states: tuple[str, ...]
     state: str
-    told: str
+    participle: str
 
 
 ACTS = {
@@ -57,7 +57,7 @@ def resulting_state(
     states = (*known.states, "draft") if act == "approve" and one_person else known.states
     if state not in states:
         remedy = {"approve": "send it to review first", "send back": "only what is in review can be sent back"}
-        raise LibraryError(f"is {state}, and cannot be {known.told}", subject=subject, remedy=remedy.get(act, ""))
+        raise LibraryError(f"is {state}, and cannot be {known.participle}", subject=subject, remedy=remedy.get(act, ""))
     if act == "approve" and not one_person and person in authors:
         who = "its author" if len(authors) == 1 else f"{person}, one of its authors,"
         raise LibraryError(

@@ -86,13 +86,13 @@ def _same_padding(number: str, pattern: str) -> bool:
 
 def grouped(paths: Iterable[Path]) -> list[Path]:
     """Return paths with each numbered run of stills reduced to its first file."""
-    kept: list[Path] = []
+    results: list[Path] = []
     folders: dict[Path, dict[tuple[str, str], list[str]]] = {}  # each is read once, however many stills lie in it
     covered: set[tuple[Path, str]] = set()
     for path in paths:
         match = _NUMBERED.fullmatch(path.name) if path.suffix.lower() in STILL_SUFFIXES else None
         if match is None or not path.is_file():
-            kept.append(path)
+            results.append(path)
             continue
         if (path.parent, path.name) in covered:
             continue
@@ -101,8 +101,8 @@ def grouped(paths: Iterable[Path]) -> list[Path]:
         prefix, digits, suffix = match.groups()
         run = _run(path.parent, prefix, suffix, digits, folders[path.parent].get((prefix, suffix), [digits]))
         covered |= {(path.parent, run.file_name(number)) for number in run.numbers}
-        kept.append(run.first if len(run.numbers) > 1 else path)
-    return kept
+        results.append(run.first if len(run.numbers) > 1 else path)
+    return results
 
 
 @dataclass(frozen=True)

@@ -100,7 +100,7 @@ def measured_lines(clip: Clip) -> list[str]:
             lines.append(f"{name} could not be decoded")
             continue
         lines.append(f"{name}: {measurement.loudness_words()}")
-        lines += [f"{name}: {text}" for text in measurement.said()]
+        lines += [f"{name}: {text}" for text in measurement.sentences()]
     if measured.damaged:
         lines.append(f"{measured.damaged} damaged pictures passed over")
     return lines

@@ -73,7 +73,7 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
     intermediate.
     """
     by_id = {station.id: station for station in stations}
-    working, kept = template.working.format, by_id["intermediate"]
+    working, intermediate = template.working.format, by_id["intermediate"]
     links = [
         Link(
             f"source:{s.id}",
@@ -85,10 +85,16 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
         )
         for s in template.sources
     ]
-    assert kept.codec is not None
+    assert intermediate.codec is not None
     policy = template.intermediate.policy
     links.append(
-        Link("working", "intermediate", plan(working, kept.format, policy), policy, coding_of(kept.codec, kept.format))
+        Link(
+            "working",
+            "intermediate",
+            plan(working, intermediate.format, policy),
+            policy,
+            coding_of(intermediate.codec, intermediate.format),
+        )
     )
     if template.proxy:
         proxy = by_id["proxy"]
@@ -107,7 +113,7 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
         links.append(Link("working", "monitor", plan(working, feed.format, feed.policy), feed.policy))
     for d in template.deliveries:
         coding = coding_of(codecs()[d.codec], d.format)
-        through = plan_through(kept.format, d.format, d.policy, into=d.cadence)
+        through = plan_through(intermediate.format, d.format, d.policy, into=d.cadence)
         links.append(
             Link(
                 "intermediate",

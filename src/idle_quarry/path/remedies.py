@@ -42,8 +42,10 @@ def offered(evaluation: Evaluation, weigh: Weigh) -> tuple[Finding, ...]:
             (score, place) for place, candidate in enumerate(candidates) if (score := after(candidate)) is not None
         ]
         best = min(scores, default=None)
-        kept = candidates[best[1]] if best is not None and best[0] < before else None
+        best_remedy = candidates[best[1]] if best is not None and best[0] < before else None
         findings.append(
-            finding if kept is finding.remedy and not finding.others else replace(finding, remedy=kept, others=())
+            finding
+            if best_remedy is finding.remedy and not finding.others
+            else replace(finding, remedy=best_remedy, others=())
         )
     return tuple(findings)

@@ -270,10 +270,10 @@ def canonical(template: Template) -> str:
     return json.dumps(template.model_dump(mode="json"), sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
 
-def slug(text: str, taken: set[str] | None = None) -> str:
-    """Return an id made of `text` that is not in `taken`."""
+def slug(text: str, ids: set[str] | None = None) -> str:
+    """Return an id made of `text` that is not in `ids`."""
     base = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:32] or "item"
     result, count = base, 2
-    while taken and result in taken:
+    while ids and result in ids:
         result, count = f"{base}-{count}", count + 1
     return result

@@ -160,7 +160,7 @@ def _adaptive_plane(planes: Sequence[Picture], at: int, order: str) -> tuple[Pic
     return result, moving
 
 
-def _compensated(moments: Sequence[Planes], at: int, order: str, kept: MotionCache | None = None) -> Planes:
+def _compensated(moments: Sequence[Planes], at: int, order: str, cache: MotionCache | None = None) -> Planes:
     """Return a moment made whole: missing lines from the fields before and after, moved along the motion of the luma.
 
     Where the two do not agree along it, and at the ends of the sequence, lines are made as by `_adaptive`.
@@ -171,18 +171,18 @@ def _compensated(moments: Sequence[Planes], at: int, order: str, kept: MotionCac
     if moving is None:
         return whole
     missing = [plane[1 - _parity(at, order) :: 2] for plane in whole]
-    asked, kept = cells_with(moving), kept or MotionCache()  # elsewhere the lines themselves are better
+    asked, cache = cells_with(moving), cache or MotionCache()  # elsewhere the lines themselves are better
     before, after = moments[at - 1], moments[at + 1]
-    result = motion(before[0], after[0], kept=kept)
-    results = along(before[0], after[0], result, asked, kept)
+    result = motion(before[0], after[0], cache=cache)
+    results = along(before[0], after[0], result, asked, cache)
     doubt = np.maximum(result.doubt, _share(np.abs(differing(results, missing[0], signed=True)), _STRANGE))
-    result = replace(result, doubt=np.maximum(doubt, _uneven(moments, at, result, asked, kept)))
+    result = replace(result, doubt=np.maximum(doubt, _uneven(moments, at, result, asked, cache)))
     for number, lines in enumerate(missing):
         if number:
             if number == 1 or lines.shape != missing[1].shape:
                 fitted = resized(result, lines.shape)
                 seen = cells_at(asked, fitted.down.shape)
-            results = along(before[number], after[number], fitted, seen, kept)
+            results = along(before[number], after[number], fitted, seen, cache)
         lines[...] = doubted(results, lines, fitted if number else result, moving)
     return whole
 
@@ -193,7 +193,7 @@ def _share(apart: Picture, floor: float) -> Picture:
 
 
 def _uneven(
-    moments: Sequence[Planes], at: int, result: Motion, asked: NDArray[np.bool_], kept: MotionCache
+    moments: Sequence[Planes], at: int, result: Motion, asked: NDArray[np.bool_], cache: MotionCache
 ) -> Picture | float:
     """Return how little this field goes on with the motion around it, 0…1, by cells.
 
@@ -204,7 +204,7 @@ def _uneven(
     """
     own = moments[at][0]
     apart = [
-        spread(differing(splined(moments[at + 2 * side][0], result, side, asked, kept), own))
+        spread(differing(splined(moments[at + 2 * side][0], result, side, asked, cache), own))
         for side in (-1, 1)
         if 0 <= at + 2 * side < len(moments)
     ]
@@ -228,13 +228,13 @@ DEINTERLACERS: dict[str, Callable[[Sequence[Planes], int, str], Planes]] = {
 NEIGHBOURS = 2
 
 
-def made_whole(moments: Sequence[Planes], at: int, order: str, method: str, kept: MotionCache | None = None) -> Planes:
+def made_whole(moments: Sequence[Planes], at: int, order: str, method: str, cache: MotionCache | None = None) -> Planes:
     """Return moment `at` of a sequence of fields as whole planes. Raises `KeyError` for an unknown method.
 
-    A moment is a tuple of planes, luma first; motion is found in the luma. `kept` are kept from one moment to the next.
+    A moment is a tuple of planes, luma first; motion is found in the luma. `cache` is kept from moment to moment.
     """
     if method == "compensated":
-        return _compensated(moments, at, order, kept)
+        return _compensated(moments, at, order, cache)
     return DEINTERLACERS[method](moments, at, order)
 
 

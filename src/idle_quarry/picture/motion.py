@@ -85,7 +85,7 @@ class MotionCache:
         return results
 
 
-def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: MotionCache | None = None) -> Motion:
+def motion(earlier: Samples, later: Samples, phase: float = 0.5, cache: MotionCache | None = None) -> Motion:
     """Return the motion between two pictures.
 
     Parameters
@@ -110,8 +110,8 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: MotionCac
         raise NotPossible("motion is between two pictures of one size", subject=f"{earlier.shape} and {later.shape}")
     if not 0 <= phase <= 1:
         raise NotPossible("a picture between two lies at 0 to 1", subject=str(phase))
-    kept = kept or MotionCache()
-    levels = list(zip(kept.levels(earlier), kept.levels(later), strict=True))
+    cache = cache or MotionCache()
+    levels = list(zip(cache.levels(earlier), cache.levels(later), strict=True))
     down, across = _searched(*levels[-1], phase)
     for a, b in reversed(levels[:-1]):
         shape = cells_of(_inside(a))
@@ -129,16 +129,16 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: MotionCac
 
 
 def along(
-    earlier: Samples, later: Samples, value: Motion, asked: Cells | None = None, kept: MotionCache | None = None
+    earlier: Samples, later: Samples, value: Motion, asked: Cells | None = None, cache: MotionCache | None = None
 ) -> Samples:
     """Return the picture (h, w) between two, each moved along `value` by a cubic spline, mixed by nearness in time.
 
     Cells that are not `asked` for are 0.
     """
-    kept, result = kept or MotionCache(), np.empty(earlier.shape, np.float32)
+    cache, result = cache or MotionCache(), np.empty(earlier.shape, np.float32)
     sides = (earlier, -value.phase, 1 - value.phase), (later, 1 - value.phase, value.phase)
     for number, (picture, share, gain) in enumerate(sides):
-        _seen(kept.spline(picture), value, share, asked, gain, number == 0, result)
+        _seen(cache.spline(picture), value, share, asked, gain, number == 0, result)
     return result
 
 
@@ -161,14 +161,14 @@ def doubted(out: Samples, other: Samples, result: Motion, moving: Samples) -> Sa
 
 
 def splined(
-    picture: Samples, value: Motion, share: float, asked: Cells | None = None, kept: MotionCache | None = None
+    picture: Samples, value: Motion, share: float, asked: Cells | None = None, cache: MotionCache | None = None
 ) -> Samples:
     """Return `picture` (h, w) as seen `share` of the vectors away, by a cubic spline through its samples; edges go on.
 
     Cells that are not `asked` for are 0.
     """
     result = np.empty(picture.shape, np.float32)
-    _seen((kept or MotionCache()).spline(picture), value, share, asked, 1.0, True, result)
+    _seen((cache or MotionCache()).spline(picture), value, share, asked, 1.0, True, result)
     return result
 
 

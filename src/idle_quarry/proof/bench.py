@@ -116,7 +116,7 @@ class Bench:
 
         Raises `NotPossible` where the policy refuses, and `MediaError` where the material cannot be read.
         """
-        still = self.kept(policy, index)
+        still = self.still_of(policy, index)
         if still is not None:
             return still
         with self._lock:
@@ -170,7 +170,7 @@ class Bench:
         pixels = seen(codes, target.encoding).repeat(by, axis=0).repeat(by, axis=1)
         return Still(policy, index, (), pixels, 0.0, coarse=True)
 
-    def kept(self, policy: Policy, index: int) -> Still | None:
+    def still_of(self, policy: Policy, index: int) -> Still | None:
         """Return a still that was made before, or None."""
         with self._lock:
             still = self._stills.get((policy, index))

@@ -128,12 +128,12 @@ def pulled_reading(text: str, fmt: SignalFormat) -> str:
     >>> pulled_reading("720p60", format_from_words("720p60", Sixty.PULLED))
     "'720p60' is read as 720p59.94, as in every 59.94 Hz house; write 60.00 where exactly 60 is meant"
     """
-    said = re.search(r"(?<![\d.,])(?:60|30)(?![\d.,/])", text)
-    if said is None or not is_pulled(fmt.rate):
+    number = re.search(r"(?<![\d.,])(?:60|30)(?![\d.,/])", text)
+    if number is None or not is_pulled(fmt.rate):
         return ""
     return (
         f"{text.strip()!r} is read as {format_words(fmt, fields=True)}, as in every 59.94 Hz house;"
-        f" write {said[0]}.00 where exactly {said[0]} is meant"
+        f" write {number[0]}.00 where exactly {number[0]} is meant"
     )
 
 

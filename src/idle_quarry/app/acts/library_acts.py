@@ -186,12 +186,12 @@ class LibraryActs:
         answers: tuple[str, ...] = (),
         done: Callable[[], object] = lambda: None,
         answered: Answered | None = None,
-        said: str = "",
+        words: str = "",
     ) -> None:
         """Send to review, approve, send back, withdraw or bring back a revision."""
 
         def succeeded(_remark: object) -> None:
-            self._context.say(said or f"{name}, revision {revision.number}: {ACTS[act].told}.")
+            self._context.say(words or f"{name}, revision {revision.number}: {ACTS[act].participle}.")
             done()
 
         self.do(
@@ -270,12 +270,12 @@ class LibraryActs:
 
         self.do(work, succeeded)
 
-    def take_back(self, taken: Sequence[ImportedTemplate]) -> None:
+    def take_back(self, templates: Sequence[ImportedTemplate]) -> None:
         """Undo an import."""
         from idle_quarry.library.files.importing import take_back
 
         def succeeded(_none: None) -> None:
-            for template in taken:
+            for template in templates:
                 self._documents.let_go(template.template_id)
 
-        self.do(lambda library: take_back(library, list(taken)), succeeded)
+        self.do(lambda library: take_back(library, list(templates)), succeeded)

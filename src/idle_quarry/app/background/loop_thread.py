@@ -79,7 +79,7 @@ class LoopThread(QObject):
         for thread in self._ending:
             thread.join()
 
-    def _run(self, steps: LoopSteps, stop: threading.Event, taken: threading.Event, wake: threading.Event) -> None:
+    def _run(self, steps: LoopSteps, stop: threading.Event, received: threading.Event, wake: threading.Event) -> None:
         try:
             due = time.monotonic()
             while not stop.is_set():
@@ -89,12 +89,12 @@ class LoopThread(QObject):
                     answer = error
                 except Exception as error:  # the window must say so rather than stand still
                     answer = QuarryError(unforeseen(error))
-                taken.wait()
+                received.wait()
                 if stop.is_set():
                     return
-                taken.clear()
+                received.clear()
                 try:
-                    self._made.emit((answer, taken))
+                    self._made.emit((answer, received))
                 except RuntimeError:  # the window is gone, and this with it
                     return
                 if isinstance(answer, QuarryError):
@@ -107,11 +107,11 @@ class LoopThread(QObject):
             steps.close()
 
     def _take(self, results: tuple[Any, threading.Event]) -> None:
-        answer, taken = results
-        if taken is self._taken and self._thread is not None:
+        answer, received = results
+        if received is self._taken and self._thread is not None:
             if isinstance(answer, QuarryError):
                 self._thread = None
                 self.failed.emit(str(answer))
             else:
                 self.arrived.emit(answer)
-        taken.set()
+        received.set()

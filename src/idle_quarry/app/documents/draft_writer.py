@@ -63,7 +63,7 @@ class DraftWriter(QObject):
         """Write once more what could not be kept."""
         with self._wake:  # what waits or is being written is newer than what failed
             newer = {*self._waiting, self._writing}
-            failed = {key: kept for key, kept in self._failed.items() if key not in newer}
+            failed = {key: draft for key, draft in self._failed.items() if key not in newer}
             for key, (name, write, _) in failed.items():
                 self._put(key, name, write)
 

@@ -110,7 +110,7 @@ def _monitor(drawing: EntryDrawing, entry: Monitor, feed: SignalFormat | None, f
             if scans:
                 letters = " ".join(letter for scan, letter in _SCAN_LETTERS.items() if scan in scans)
                 drawing.shapes += [box, TextShape(box.x, box.y + 1, box.w, letters, "chalk", "centre")]
-                drawing.said.append(f"{name} at {rate}: {', '.join(sorted(scans))}")
+                drawing.texts.append(f"{name} at {rate}: {', '.join(sorted(scans))}")
             if here:
                 drawing.shapes.append(box._replace(role="lichen", look="outlined"))
         drawing.height += ROW
@@ -205,14 +205,14 @@ def _codec(drawing: EntryDrawing, ident: str) -> None:
                 first + room + 6, drawing.height + 1, last - 6, f"{mbps:.4g} Mb/s, {gb_per_hour(mbps):.3g} GB an hour"
             ),
         ]
-        drawing.said.append(f"{words}: {mbps:.4g} Mb/s")
+        drawing.texts.append(f"{words}: {mbps:.4g} Mb/s")
         drawing.height += ROW
 
 
 def _naming(drawing: EntryDrawing, entry: NamingRule) -> None:
     drawing.head("Makes, for example")
     drawing.shapes.append(TextShape(0, drawing.height, drawing.width, entry.example, "chalk", size=18))
-    drawing.said.append(entry.example)
+    drawing.texts.append(entry.example)
     drawing.height += 34
     drawing.head("Out of")
     for name in dict.fromkeys(fields_of(entry.rule)):
@@ -233,5 +233,5 @@ def _format(drawing: EntryDrawing, fmt: SignalFormat) -> None:
             0, drawing.height + height / 2 - 10, height * aspect, format_words(fmt, fields=True), "chalk", "centre"
         )
     )
-    drawing.said.append(format_words(fmt, fields=True))
+    drawing.texts.append(format_words(fmt, fields=True))
     drawing.height += height + GAP

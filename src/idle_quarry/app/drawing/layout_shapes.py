@@ -49,7 +49,7 @@ def channels_drawn(drawing: EntryDrawing, layout: SoundLayout) -> None:
                 ),
             ]
         drawing.height += 48
-    drawing.said.append(layout.words)
+    drawing.texts.append(layout.words)
 
 
 #: How each item of a programme's layout is drawn.
@@ -93,6 +93,6 @@ def in_time_drawn(drawing: EntryDrawing, layout: ProgrammeLayout) -> None:
             TextShape(136, drawing.height, 120, length),
             TextShape(260, drawing.height, drawing.width - 260, text, "chalk"),
         ]
-        drawing.said.append(f"{when}: {text}, {length}")
+        drawing.texts.append(f"{when}: {text}, {length}")
         drawing.height += ROW - 2
         at, after = (0.0, after + 1) if item.seconds is None else (at + item.seconds, after)

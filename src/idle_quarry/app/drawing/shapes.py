@@ -39,7 +39,7 @@ class EntryDrawing:
     width: float
     shapes: list[BoxShape | TextShape] = field(default_factory=list)
     height: float = 0.0
-    said: list[str] = field(default_factory=list)
+    texts: list[str] = field(default_factory=list)
 
     def head(self, text: str) -> None:
         """Begin a part under a heading."""
@@ -50,5 +50,5 @@ class EntryDrawing:
     def line(self, text: str, role: str = "dust") -> None:
         """Add a line of text."""
         self.shapes.append(TextShape(0, self.height, self.width, text, role))
-        self.said.append(text)
+        self.texts.append(text)
         self.height += ROW

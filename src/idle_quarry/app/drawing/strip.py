@@ -37,8 +37,8 @@ def paint_strip(painter: QPainter, e: Evaluation, layout: StripLayout, selected:
             right = _paint_head(painter, kind, frames, right)
 
 
-def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], taken: int) -> int:
-    """Write a column's head, where there is room right of `taken`; return how far the heads reach now."""
+def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], right: int) -> int:
+    """Write a column's head, where there is room right of `right`; return how far the heads reach now."""
     box = placed[0].frame
     for item in placed[1:]:
         box = box.united(item.frame)
@@ -47,8 +47,8 @@ def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], taken
     painter.setPen(theme.colour("dust"))
     rect = QRectF(box.center().x() - theme.px(80), theme.px(6), theme.px(160), theme.px(18))
     half = QFontMetricsF(theme.font(12)).horizontalAdvance(text) / 2
-    if box.center().x() - half < taken + theme.px(10):
-        return taken
+    if box.center().x() - half < right + theme.px(10):
+        return right
     draw_line(painter, rect, Qt.AlignmentFlag.AlignHCenter, text)
     return int(box.center().x() + half)
 

@@ -53,7 +53,7 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
     for station in e.stations:
         by_kind.setdefault(station.kind, []).append(station)
     sources, outs = by_kind.get("source", []), by_kind.get("delivery", [])
-    working, kept = by_kind["working"][0], by_kind["intermediate"][0]
+    working, intermediate = by_kind["working"][0], by_kind["intermediate"][0]
     below = {"working": by_kind.get("monitor", []), "intermediate": by_kind.get("proxy", [])}
     line = theme.px(15)
     narrow = width < theme.px(880)
@@ -66,12 +66,14 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
     tallest = max((sum(display_size(s)[1] for s in stack) for stack in stacks if stack), default=1)
     count = max(len(sources), len(outs), 1)
     fits = [(room - gap * (count - 1)) / tallest]
-    for head, hanging in ((working, below["working"]), (kept, below["intermediate"])):
+    for head, hanging in ((working, below["working"]), (intermediate, below["intermediate"])):
         fits.append(
             (room - caption - (gap * 2 if hanging else 0))
             / (display_size(head)[1] + sum(display_size(s)[1] for s in hanging))
         )
-    widest = sum(max((display_size(s)[0] for s in column), default=0) for column in (sources, [working], [kept], outs))
+    widest = sum(
+        max((display_size(s)[0] for s in column), default=0) for column in (sources, [working], [intermediate], outs)
+    )
     links_room = 3 * theme.px(58 if narrow else 130)
     fits.append((width - 2 * side - links_room) / widest)
     pixels = max(0.004, min(fits)) if scale is None else scale
@@ -84,7 +86,7 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
     right_w = max((size(s)[0] for s in outs), default=theme.px(40))
     first_x, last_x = side, width - side - right_w
     inner = last_x - first_x - left_w
-    mid_w = [size(working)[0], size(kept)[0]]
+    mid_w = [size(working)[0], size(intermediate)[0]]
     free = (inner - sum(mid_w)) / 3
     mid_x = [first_x + left_w + free, first_x + left_w + 2 * free + mid_w[0]]
 
@@ -108,21 +110,24 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
             y += slot + gap
 
     hung = max((size(s)[1] + 2 * gap for stations in below.values() for s in stations), default=0.0)
-    head_h = max(size(working)[1], size(kept)[1])
+    head_h = max(size(working)[1], size(intermediate)[1])
     # text under a head ends before the lines that bend down beside it
     # a narrow strip bends its lines close to the deliveries, and the text has the room before them
     beside = theme.px(_BESIDE)
     if below["intermediate"]:
         beside = theme.px(_BESIDE_PROXY if free > theme.px(190) else 34 if free > theme.px(150) else _BESIDE)
     bends = max(theme.px(12), free - theme.px(22)) if narrow else beside - 2 if len(outs) > 1 else links_room / 3
-    ends = {working.id: mid_x[1] - theme.px(6), kept.id: mid_x[1] + size(kept)[0] + bends}
+    ends = {working.id: mid_x[1] - theme.px(6), intermediate.id: mid_x[1] + size(intermediate)[0] + bends}
     # what hangs from working may say its name under the intermediate, where nothing hangs there
-    room_beside = {working.id: ends[working.id if below["intermediate"] else kept.id], kept.id: ends[kept.id]}
+    room_beside = {
+        working.id: ends[working.id if below["intermediate"] else intermediate.id],
+        intermediate.id: ends[intermediate.id],
+    }
     if not below["intermediate"] and not narrow:  # the intermediate's text is centred and comes nearer
-        middle = mid_x[1] + size(kept)[0] / 2
-        ends[working.id] = min(middle - side / 2, ends[kept.id] - side) - theme.px(8)
+        middle = mid_x[1] + size(intermediate)[0] / 2
+        ends[working.id] = min(middle - side / 2, ends[intermediate.id] - side) - theme.px(8)
     head_y = top + max(0.0, (room - head_h - caption - hung) / 2)
-    for head, x, hanging in ((working, mid_x[0], below["working"]), (kept, mid_x[1], below["intermediate"])):
+    for head, x, hanging in ((working, mid_x[0], below["working"]), (intermediate, mid_x[1], below["intermediate"])):
         w, h = size(head)
         frame = QRectF(x, round(head_y + (head_h - h) / 2), w, h)
         below_frame = frame.bottom() + theme.px(4)

@@ -106,7 +106,7 @@ class MainWindow(QMainWindow):
         self.finder = Finder(body)
         commands = commands_of(desk, self, [view.name for view in VIEWS if view.tab])
         self.acting = Palette(desk, self, self.finder, commands)
-        desk.said.connect(self._said)
+        desk.message.connect(self._said)
         desk.lending.at_hand_of = lambda: QCursor.pos().toTuple()
         desk.view_wanted.connect(self.show_view)
         desk.documents.opened.connect(self._document_opened)

@@ -120,7 +120,7 @@ def _decided(options: Options, out: Output, act: str) -> int:
         remark = library.review(revision.template_id, revision.number, act, options.note, answers=answers)
         name = library.summary(revision.template_id).name
     document = {"name": name, "revision": revision.number, "state": remark.state, "note": remark.note}
-    out.show(document, [f"{name}, revision {revision.number}: {ACTS[act].told}"])
+    out.show(document, [f"{name}, revision {revision.number}: {ACTS[act].participle}"])
     return 0
 
 

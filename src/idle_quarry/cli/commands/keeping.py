@@ -251,8 +251,8 @@ def server_setup(options: Options, out: Output) -> int:
 
     people = {name: right for right in ("reader", "editor", "approver") for name in getattr(options, right)}
     done = set_up(options.url, people)
-    lines = [f"  {name}" for name in done.told]
+    lines = [f"  {name}" for name in done.lines]
     lines += [f"  password of {name}: {password}   (shown this once)" for name, password in done.passwords.items()]
-    document = {"server": _bare(options.url), "did": list(done.told), "passwords": dict(done.passwords)}
+    document = {"server": _bare(options.url), "did": list(done.lines), "passwords": dict(done.passwords)}
     out.show(document, [_bare(options.url), *lines])
     return 0

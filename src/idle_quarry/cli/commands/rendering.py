@@ -150,7 +150,7 @@ def _report(
         if piece.state == PieceState.EXACT:
             state, text = "exact", "plays as it is"
         elif recipe is not None:
-            rendered = store.kept(recipe)
+            rendered = store.find(recipe)
             if rendered is not None:
                 state, file = ("rendered" if recipe.identity in names else "kept"), str(rendered.path)
             else:

@@ -63,8 +63,8 @@ def read_edl(text: str, otherwise: Fraction, drop: bool | None = None) -> EdlLis
         raise NotUnderstood("no events are in it", remedy="give a CMX 3600 list")
     timeline = _timeline(reader.title, reader.events, count.rate, count.drop, lost)
     dropping = count.drop or any(event.source_drop for event in reader.events)
-    said = count.drop if count.told else drop
-    return EdlList(timeline, count.rate if dropping else None, said, tuple(lost))
+    drops = count.drop if count.stated else drop
+    return EdlList(timeline, count.rate if dropping else None, drops, tuple(lost))
 
 
 def _timeline(title: str, events: list[EdlEvent], rate: Fraction, drop: bool, lost: list[str]) -> Timeline:
@@ -164,13 +164,13 @@ def _change(event: EdlEvent, begin: int, lost: list[str]) -> Transition:
 
 def _in_order(name: str, items: list[TimelineItem], lost: list[str]) -> Iterator[TimelineItem]:
     """Yield items in order of time; where one lies over another, the later event wins, and that is told."""
-    kept: list[TimelineItem] = []
+    results: list[TimelineItem] = []
     for item in sorted(items, key=lambda item: item.at):
-        while kept and kept[-1].end > item.at:
-            below = kept.pop()
+        while results and results[-1].end > item.at:
+            below = results.pop()
             lost.append(f"on {name} {item.name} lies over {below.name}: what lay below is cut off")
             if below.at < item.at:
-                kept.append(replace(below, length=item.at - below.at))
+                results.append(replace(below, length=item.at - below.at))
                 break
-        kept.append(item)
-    yield from kept
+        results.append(item)
+    yield from results

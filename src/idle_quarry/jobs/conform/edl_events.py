@@ -74,7 +74,7 @@ class EdlCount:
     rate: Fraction
     drop: bool
     marked: bool
-    told: bool
+    stated: bool
 
 
 def least_rate(text: str, otherwise: Fraction) -> Fraction:
@@ -91,17 +91,17 @@ def count_of_list(lines: Sequence[str], otherwise: Fraction, drop: bool | None =
     times = [_TIME.findall(line) for line in lines if line[:1].isdigit()]
     marked = any(_is_marked(time) for event in times for time in event)
     modes = [mode for mode in (_mode(line) for line in lines) if mode is not None]
-    told = marked or bool(modes)
+    stated = marked or bool(modes)
     before = next((line for line in lines if _mode(line) is not None or line[:1].isdigit()), "")
     own = any(_is_marked(time) for event in times for time in event[-2:]) if marked else bool(_mode(before))
-    if not told and drop:
+    if not stated and drop:
         own = True
     rate = least_rate(text, otherwise)
     if (marked or any(modes) or own) and not can_drop(rate):
         rate = _DROP_RATES[30 if counting_base(least_rate(text, Fraction(24))) <= 30 else 60]
     elif modes and rate == 30 and otherwise != 30:
         rate = _DROP_RATES[30]  # only there is there a count to choose
-    return EdlCount(rate, own, marked, told)
+    return EdlCount(rate, own, marked, stated)
 
 
 def _mode(line: str) -> bool | None:

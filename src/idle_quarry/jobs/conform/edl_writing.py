@@ -39,8 +39,8 @@ def write_edl(timeline: Timeline, track: Track, remarks: list[str] | None = None
     `remarks` takes what a list rounds or cannot hold. Raises `NotPossible` where what is read back of the list is not
     the track.
     """
-    told = remarks if remarks is not None else []
-    events = _events(timeline, track, told)
+    texts = remarks if remarks is not None else []
+    events = _events(timeline, track, texts)
     lines = [
         f"TITLE: {one_line(timeline.name)[:70]}",
         f"FCM: {'DROP' if timeline.start.drop else 'NON-DROP'} FRAME",
@@ -93,8 +93,8 @@ def _event(
         exact = item.speed * counting_base(rate)
         speed = f"{'-' if exact < 0 else ''}{float(abs(exact)):05.1f}"
         if speed_of(speed, rate) != item.speed:
-            told = float(Fraction(speed) / counting_base(rate))
-            remarks.append(f"{where}: its speed {float(item.speed):.3%} is written as {speed}, which is {told:.3%}")
+            written = float(Fraction(speed) / counting_base(rate))
+            remarks.append(f"{where}: its speed {float(item.speed):.3%} is written as {speed}, which is {written:.3%}")
     return _Written(item, at, end, length, _reel(item), (first, first + shown), speed)
 
 

@@ -161,17 +161,17 @@ def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbe
         plain = _plain(child.metadata)
         if plain:
             foreign["metadata"] = plain
-        kept = []
+        names = []
         for effect in child.effects:
             if isinstance(effect, otio.schema.FreezeFrame):
                 speed = Fraction(0)
             elif isinstance(effect, otio.schema.LinearTimeWarp):
                 speed *= Fraction(effect.time_scalar).limit_denominator(100_000)
             else:
-                kept.append(otio.adapters.write_to_string(effect, "otio_json"))
+                names.append(otio.adapters.write_to_string(effect, "otio_json"))
                 effects.append(str(effect.effect_name or effect.name or effect.schema_name()))
-        if kept:
-            foreign["effects"] = kept
+        if names:
+            foreign["effects"] = names
     if kind == CLIP:
         media = _media_from(child, span, rate)
         begins = _exact(span.start_time, media.rate) if span is not None else Fraction(media.first)

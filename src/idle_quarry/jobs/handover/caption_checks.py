@@ -44,13 +44,13 @@ def captions(file: CheckedFile) -> Outcome:
     missing = [kind for kind in wanted if kind not in kinds and kind not in _UNSEEN]
     wrong += [f"{kind} is wanted; there is none beside it or in its pictures" for kind in missing]
     unseen = [kind for kind in wanted if kind in _UNSEEN]
-    found: dict[str, Any] = {"beside": names, "in_pictures": list(file.found.coded_captions)}
+    present: dict[str, Any] = {"beside": names, "in_pictures": list(file.found.coded_captions)}
     if not wanted and not kinds and not wrong:
-        return Outcome(None, found, NOT_CHECKED, "none are wanted, and there are none")
+        return Outcome(None, present, NOT_CHECKED, "none are wanted, and there are none")
     texts = [*wrong, *doubts, *(f"{kind} lies in lines of blanking, which is not checked" for kind in unseen)]
     good = f"{', '.join(sorted(kinds))}: within the programme, counted as the pictures are"
     verdict = FAILS if wrong else LOOK if doubts else NOT_CHECKED if unseen and not kinds else PASSES
-    return Outcome(list(wanted) or None, found, verdict, "; ".join(texts) or good, spans)
+    return Outcome(list(wanted) or None, present, verdict, "; ".join(texts) or good, spans)
 
 
 class _Faults:
@@ -66,13 +66,13 @@ class _Faults:
         self._times()
         self._text()
 
-    def _tell(self, told: list[str], what: str, cues: list[tuple[Cue, str]]) -> None:
+    def _tell(self, texts: list[str], what: str, cues: list[tuple[Cue, str]]) -> None:
         """Tell of captions that share a fault: how many, and where the first ones are."""
         if not cues:
             return
         places = ", ".join(f"{self._where(cue)}{text}" for cue, text in cues[:_MOST_TOLD])
         more = f" and {len(cues) - _MOST_TOLD} more" if len(cues) > _MOST_TOLD else ""
-        told.append(f"{self._side.path.name}: {what} at {places}{more}")
+        texts.append(f"{self._side.path.name}: {what} at {places}{more}")
         for cue, _ in cues:
             first, last = self._frames(cue)
             self.spans.append((max(0, first), max(1, last)))
@@ -140,9 +140,9 @@ class _Faults:
         side, form = self._side, self._side.form
         columns, rows = side.most_columns or form.columns, side.most_rows or form.rows
         counted = form is EBU_STL or form is SCC
-        told = self.wrong if counted else self.doubts  # what a decoder cuts off, or what only fills the screen
+        texts = self.wrong if counted else self.doubts  # what a decoder cuts off, or what only fills the screen
         wide = [(cue, "") for cue in side.cues if any(len(line) > columns for line in cue.lines)]
-        self._tell(told, f"lines of more than {columns} signs", wide)
+        self._tell(texts, f"lines of more than {columns} signs", wide)
         high = [(cue, "") for cue in side.cues if len(cue.lines) > rows or (cue.row or 0) + len(cue.lines) - 1 > rows]
-        self._tell(told, f"more than {rows} rows", high)
+        self._tell(texts, f"more than {rows} rows", high)
         self._tell(self.doubts, "outside the safe area", [(cue, "") for cue in side.cues if cue.inside is False])

@@ -85,8 +85,8 @@ class TimelineMaterial:
         first = there.piece.first
         source: ClipMaterial | RecipePictures | None = self._open.pop(first, None)
         if source is None:
-            if there.state == PieceState.RENDERED and there.kept is not None:
-                source = ClipMaterial(replace(inspect(there.kept.path), format=self.format), onward=True)
+            if there.state == PieceState.RENDERED and there.rendered is not None:
+                source = ClipMaterial(replace(inspect(there.rendered.path), format=self.format), onward=True)
             else:
                 assert there.piece.recipe is not None
                 source = RecipePictures(there.piece.recipe).__enter__()

@@ -48,7 +48,7 @@ def brought_in(
         how = entry, clip, source, job.template, job.folder, on_progress
         return make_proxy(*how) if proxy else bring_in(*how, span)
     reach = Reach()
-    folder, path = reach.said(job.folder), reach.said(entry.path)
+    folder, path = reach.reference(job.folder), reach.reference(entry.path)
     given = {
         "job": folder,
         "path": path,
@@ -76,7 +76,7 @@ def delivered(
         return _delivered(job, timeline, delivery, folder, on_progress)
     reach = Reach()
     # timelines name their clips by their paths: only who has them under the same can do it
-    places = [{**reach.said(path), "same": True} for path in (job.folder, folder)]
+    places = [{**reach.reference(path), "same": True} for path in (job.folder, folder)]
     given = {"job": places[0], "timeline": timeline, "delivery": delivery.id, "to": places[1]}
     answer = house.awaited(job, DELIVER, given, places, lambda share: on_progress("making it", share))
     record = looked(answer, job, file_named(folder, answer.value.get("name"), answer.by), delivery, on_progress)
@@ -93,7 +93,7 @@ def verified(
     if house is None or _alone(job.folder, path):
         return _verified(job, path, delivery, on_progress)
     reach = Reach()
-    folder, file = reach.said(job.folder), reach.said(path)
+    folder, file = reach.reference(job.folder), reach.reference(path)
     given = {"job": folder, "path": file, "delivery": delivery.id}
     answer = house.awaited(job, VERIFY, given, [folder, file], lambda share: on_progress("verifying", share))
     return looked(answer, job, path, delivery, on_progress)

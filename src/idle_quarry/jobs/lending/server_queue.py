@@ -30,8 +30,8 @@ def said_piece(recipe: Recipe, store: RenderStore, title: str) -> dict[str, Any]
     data = to_json(recipe)
     for part in ("shown", "over"):
         if data[part]:
-            data[part]["path"] = reach.said(Path(data[part]["path"]))
-    given = {"recipe": data, "store": reach.said(store.folder)}
+            data[part]["path"] = reach.reference(Path(data[part]["path"]))
+    given = {"recipe": data, "store": reach.reference(store.folder)}
     places = [given["store"], *(data[part]["path"] for part in ("shown", "over") if data[part])]
     return {
         "given": given,

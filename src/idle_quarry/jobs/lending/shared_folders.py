@@ -77,7 +77,7 @@ class Reach:
     def __init__(self, folders: Iterable[Path] = ()) -> None:
         self._folders = tuple(folder.expanduser().resolve() for folder in folders)
 
-    def said(self, path: Path) -> dict[str, str]:
+    def reference(self, path: Path) -> dict[str, str]:
         """Return a path as a task says it. Raises `NotReachable` where it lies in no place that is marked."""
         place = place_above(path)
         if place is None:

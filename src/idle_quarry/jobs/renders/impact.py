@@ -44,5 +44,5 @@ def _rendered(programmes: list[Programme], store: RenderStore | None) -> set[str
     return {
         recipe.identity
         for recipe in recipes
-        if recipe is not None and store is not None and store.kept(recipe) is not None
+        if recipe is not None and store is not None and store.find(recipe) is not None
     }

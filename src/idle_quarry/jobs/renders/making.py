@@ -50,26 +50,26 @@ class RecipePictures:
     def __exit__(self, *_what: object) -> None:
         self._open.close()
 
-    def _of(self, taken: ClipFrames | None) -> Callable[[int], Planes] | None:
+    def _of(self, frames: ClipFrames | None) -> Callable[[int], Planes] | None:
         """Return what makes the planes of a frame of the piece."""
-        if taken is None:
+        if frames is None:
             return None
-        path = Path(taken.path)
+        path = Path(frames.path)
         try:
-            same = identity(path) == taken.content
+            same = identity(path) == frames.content
         except OSError as error:
             raise NotPossible(f"cannot be read ({error.strerror})", subject=path.name) from error
         if not same:
             raise NotPossible("is another file now", subject=path.name, remedy="look at it in Material")
-        material = clip_material(replace(look(path), format=taken.taken_as), taken.cadence, onward=True)
+        material = clip_material(replace(look(path), format=frames.taken_as), frames.cadence, onward=True)
         self._open.callback(material.close)
-        target = replace(self.format, scan="progressive", field_order=None) if taken.whole else self.format
+        target = replace(self.format, scan="progressive", field_order=None) if frames.whole else self.format
         raster = target.raster
-        across, down = float(taken.shift[0] * raster.width), float(taken.shift[1] * raster.height)
+        across, down = float(frames.shift[0] * raster.width), float(frames.shift[1] * raster.height)
         if target.scan == "interlaced":
             down = 2.0 * round(down / 2)  # fields stay the fields they are
-        conversion = Conversion(material.format, target, taken.policy, (across, down))
-        return lambda number: conversion.frame(taken.index(number), material.frame)
+        conversion = Conversion(material.format, target, frames.policy, (across, down))
+        return lambda number: conversion.frame(frames.index(number), material.frame)
 
     def planes(self, number: int) -> Planes:
         """Return picture `number` as planes of `format`, exact values, float32."""

@@ -135,7 +135,7 @@ class PieceStatus:
 
     piece: Piece
     state: PieceState
-    kept: RenderedPiece | None = None
+    rendered: RenderedPiece | None = None
     done: int = 0
     text: str = ""
     worker: str = ""
@@ -145,7 +145,7 @@ def stood(piece: Piece, store: RenderStore | None, states: Mapping[str, TaskStat
     """Return how a piece stands; `states` is what the queue says."""
     if piece.state is not PieceState.MISSED or piece.recipe is None:
         return PieceStatus(piece, piece.state, text=piece.text)
-    rendered = store.kept(piece.recipe) if store is not None else None
+    rendered = store.find(piece.recipe) if store is not None else None
     if rendered is not None:
         return PieceStatus(piece, PieceState.RENDERED, rendered, text=piece.text)
     task = states.get(piece.recipe.identity)
@@ -174,7 +174,7 @@ def wanted_of(programmes: Iterable[Programme], store: RenderStore | None) -> lis
         for piece in programme.pieces:
             if piece.state is PieceState.MISSED and piece.recipe is not None:
                 results.setdefault(piece.recipe.identity, piece.recipe)
-    return [recipe for recipe in results.values() if store is None or store.kept(recipe) is None]
+    return [recipe for recipe in results.values() if store is None or store.find(recipe) is None]
 
 
 def shown_first(programme: Programme, frame: int) -> list[Recipe]:

@@ -47,7 +47,7 @@ class RenderedPiece:
     when: float
 
     @property
-    def made(self) -> Path:
+    def output(self) -> Path:
         """What is to be removed with it: its file, or the folder of its files."""
         return self.path.parent if self.recipe.codec.one_picture_a_file else self.path
 
@@ -70,7 +70,7 @@ class RenderStore:
         suffix = clip_suffix(recipe.codec)
         return above / name / f"{name}.0001{suffix}" if recipe.codec.one_picture_a_file else above / f"{name}{suffix}"
 
-    def kept(self, recipe: Recipe) -> RenderedPiece | None:
+    def find(self, recipe: Recipe) -> RenderedPiece | None:
         """Return a piece where it is there and whole."""
         rendered = self._at(self._record(recipe.identity))
         return rendered if rendered is not None and rendered.identity == recipe.identity else None
@@ -98,7 +98,7 @@ class RenderStore:
 
         Raises what `make` raises, and `JobError` where the disk refuses; nothing is left then.
         """
-        there = self.kept(recipe)
+        there = self.find(recipe)
         if there is not None:
             return there
         path = self.place(recipe)
@@ -144,7 +144,7 @@ class RenderStore:
                 and record == self._record(recipe.identity)
                 and not path.is_symlink()
             )
-            whole = own and _bytes(rendered.made) == rendered.bytes and identity(path) == data["content"]
+            whole = own and _bytes(rendered.output) == rendered.bytes and identity(path) == data["content"]
         except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError, QuarryError):
             return None
         return rendered if whole else None
@@ -162,7 +162,7 @@ class RenderStore:
 
         Only what is called as this program calls its pieces and their parts: what somebody else put there is theirs.
         """
-        known = {path for rendered in self.all() for path in (rendered.made, self._record(rendered.identity))}
+        known = {path for rendered in self.all() for path in (rendered.output, self._record(rendered.identity))}
         there = (path for shelf in self._shelves() for path in sorted(shelf.iterdir()))
         return [path for path in there if _OWN_NAME.fullmatch(path.name) and path not in known]
 
@@ -178,9 +178,9 @@ class RenderStore:
         for rendered in pieces:
             try:
                 self._record(rendered.identity).unlink(missing_ok=True)  # first, so that what is half gone is none
-                _gone(rendered.made)
+                _gone(rendered.output)
             except OSError as error:
-                raise JobError(f"could not be removed ({error.strerror})", subject=str(rendered.made)) from error
+                raise JobError(f"could not be removed ({error.strerror})", subject=str(rendered.output)) from error
             freed += rendered.bytes
         return freed
 

@@ -85,7 +85,7 @@ def rendered(recipe: Recipe, store: RenderStore, turn: TaskRun) -> float:
 
     Raises `WorkStopped`, and `QuarryError` where it cannot be rendered. A full disk is waited for.
     """
-    if store.kept(recipe) is not None:
+    if store.find(recipe) is not None:
         return 0.0
     while True:
         begun = time.monotonic()

@@ -93,11 +93,11 @@ def _write(path: Path, pages: list[tuple[str, str]]) -> None:
     write_file(path, buffer.getvalue())
 
 
-def _free_member(name: str, taken: set[str]) -> str:
+def _free_member(name: str, members: set[str]) -> str:
     text, count = f"{name}.json", 2
-    while text.lower() in taken:
+    while text.lower() in members:
         text, count = f"{name} {count}.json", count + 1
-    taken.add(text.lower())
+    members.add(text.lower())
     return text
 
 

@@ -18,7 +18,7 @@ def published() -> dict[str, dict[str, Any]]:
 
 
 if __name__ == "__main__":
-    for name, made in published().items():
+    for name, data in published().items():
         path = Path(sys.argv[1]) / name
         path.parent.mkdir(exist_ok=True)
-        path.write_text(json.dumps(made, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+        path.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")

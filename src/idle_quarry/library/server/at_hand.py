@@ -214,8 +214,8 @@ class AtHand(FileLibrary):
                     return self._on_server(work, template_id)
             return here()
 
-    def save_new(self, value: Held, shelf: str, note: str, **said: Any) -> Revision:
-        ident = value.uid if isinstance(value, Entry) else said.get("ident") or str(uuid.uuid4())
+    def save_new(self, value: Held, shelf: str, note: str, **more: Any) -> Revision:
+        ident = value.uid if isinstance(value, Entry) else more.get("ident") or str(uuid.uuid4())
         also = self._waits("save new", value, note, ident, {"shelf": shelf, "of": None})
         return self._or_here(
             lambda server: server.save_new(value, shelf, note, ident=ident),
@@ -223,10 +223,10 @@ class AtHand(FileLibrary):
             lambda: FileLibrary.save_new(self, value, shelf, note, ident=ident, also=also),
         )
 
-    def save_revision(self, template_id: str, value: Held, note: str, **said: Any) -> Revision:
-        ident = said.get("ident") or str(uuid.uuid4())
-        parent = said.get("parent") or self.summary(template_id).latest.number
-        merged = said.get("merged")
+    def save_revision(self, template_id: str, value: Held, note: str, **more: Any) -> Revision:
+        ident = more.get("ident") or str(uuid.uuid4())
+        parent = more.get("parent") or self.summary(template_id).latest.number
+        merged = more.get("merged")
 
         def on_server(server: ServerLibrary) -> Revision:
             return server.save_revision(template_id, value, note, parent=parent, merged=merged, ident=ident)
@@ -256,8 +256,8 @@ class AtHand(FileLibrary):
 
         return also
 
-    def record_job(self, title: str, folder: Path, stored: StoredTemplate, *_: Any, **said: Any) -> JobRecord:
-        sent = said.get("ident") or str(uuid.uuid4())
+    def record_job(self, title: str, folder: Path, stored: StoredTemplate, *_: Any, **more: Any) -> JobRecord:
+        sent = more.get("ident") or str(uuid.uuid4())
         revision = stored.revision
 
         def here() -> JobRecord:
@@ -290,12 +290,12 @@ class AtHand(FileLibrary):
     def move_job(self, job_id: str, stored: StoredTemplate) -> None:
         self._on_server(lambda s: s.move_job(job_id, stored), None)
 
-    def review(self, template_id: str, number: int, act: str, note: str = "", **said: Any) -> Remark:
+    def review(self, template_id: str, number: int, act: str, note: str = "", **more: Any) -> Remark:
         return self._on_server(
-            lambda s: s.review(template_id, number, act, note, answers=said.get("answers", ())), template_id
+            lambda s: s.review(template_id, number, act, note, answers=more.get("answers", ())), template_id
         )
 
-    def comment(self, template_id: str, number: int, place: str, text: str, **said: Any) -> Remark:
+    def comment(self, template_id: str, number: int, place: str, text: str, **more: Any) -> Remark:
         return self._on_server(lambda s: s.comment(template_id, number, place, text), template_id)
 
     def put_aside(self, template_id: str) -> None:

@@ -22,7 +22,7 @@ from idle_quarry.library.server.rights import statements
 class ServerSetUp:
     """What was done, in sentences, and the passwords that were made: told once, kept nowhere."""
 
-    told: tuple[str, ...]
+    lines: tuple[str, ...]
     passwords: Mapping[str, str]
 
 

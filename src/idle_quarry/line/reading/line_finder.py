@@ -30,7 +30,7 @@ class LineFinder:
         self.streams, self.period = looked[0], period
         held = np.zeros(len(self.words) // 1000 + 2, np.int64)
         count = kernels.references(self.words, self.streams, held)
-        self.found = held[:count]
+        self.lines = held[:count]
         at = self._in_step(looked[1])
         sample = self._taken(at, min(1500, (len(self.words) - at) // period))
         timing = timing_of(sample, self.streams) if len(sample) else None
@@ -53,7 +53,7 @@ class LineFinder:
         """
         starts: list[int] = []
         odd: list[tuple[int, int]] = []
-        result = self.found
+        result = self.lines
         if len(result) > 1 and (np.diff(result) == self.period).all():
             return result[result + self.period <= len(self.words)], odd
         here = 0

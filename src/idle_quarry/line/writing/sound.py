@@ -203,8 +203,8 @@ def lay_sound(
     places = hd_places(way, n, groups)
     chroma, luma = link[:, :, way.chroma_at(stream)], link[:, :, way.luma_at(stream)]
     across = np.arange(HD_PACKET)
-    taken = {line: free_word(chroma[line - 1], way.head) - way.head for line in way.raster.payload}
-    word = places.word + np.array([taken.get(line + 1, 0) for line in places.line.tolist()], np.int64)
+    free = {line: free_word(chroma[line - 1], way.head) - way.head for line in way.raster.payload}
+    word = places.word + np.array([free.get(line + 1, 0) for line in places.line.tolist()], np.int64)
     for group in range(groups):
         result = hd_packets(
             whole[:, 4 * group : 4 * group + 4], group, first, first + np.arange(n), places.phase, places.late

@@ -55,16 +55,16 @@ def _describe(path: Path, first_lines: tuple[int, int], whole: int | None) -> No
     """
     with path.open("r+b") as file:
         head = bytearray(file.read(_MOST_HEADER))
-        found = 0
+        count = 0
         for tag, at, length in _picture_properties(head):
-            found += 1
+            count += 1
             if tag == _LINE_MAP and length == 16:
                 head[at + 8 : at + 16] = struct.pack(">II", *first_lines)
             elif tag == _FRAME_LAYOUT and whole is not None:
                 head[at] = _SEPARATE_FIELDS
             elif tag in _HEIGHTS and whole == int.from_bytes(head[at : at + 4], "big"):
                 head[at : at + 4] = struct.pack(">I", whole // 2)
-        if not found:
+        if not count:
             raise MediaError("its picture is not described", subject=path.name)
         file.seek(0)
         file.write(head)

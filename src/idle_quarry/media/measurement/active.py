@@ -44,7 +44,7 @@ class ActiveMeter:
         self._columns = np.maximum(self._columns, columns)
         self._ends = np.maximum(self._ends, ends)
 
-    def found(self, narrow: bool) -> ActivePicture | None:
+    def measurement(self, narrow: bool) -> ActivePicture | None:
         """Return the active picture so far; the whole raster where all is black or no edge is sharp."""
         if self._rows is None or self._columns is None or self._ends is None:
             return None

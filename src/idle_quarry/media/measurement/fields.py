@@ -73,7 +73,7 @@ class FieldsGuess:
         if len(self.stretches) > 1:
             return "mixed"
         scan, _, _ = described(self.found.best)
-        return "held" if scan == "progressive" and self.hold.told else scan
+        return "held" if scan == "progressive" and self.hold.certain else scan
 
     @property
     def features(self) -> tuple[float, ...]:

@@ -52,7 +52,7 @@ class HoldCadence:
     repeats: NDArray[np.bool_]
 
     @property
-    def told(self) -> bool:
+    def certain(self) -> bool:
         """Whether the gap is wide enough to say that pictures are held."""
         return self.gap >= LEAST_GAP
 
@@ -98,7 +98,7 @@ def hold_of(runs: Sequence[Array]) -> HoldCadence:
         hold_cadences.append(HoldCadence(name, share, gap, np.concatenate(repeats) if repeats else np.zeros(0, bool)))
     widest = max(hold_cadences, key=lambda hold: hold.gap)
     # every other cycle of 2:2 is one of 4:4 by chance: the simplest that explains as much
-    return next((hold for hold in hold_cadences if hold.told and hold.gap >= _AS_GOOD * widest.gap), widest)
+    return next((hold for hold in hold_cadences if hold.certain and hold.gap >= _AS_GOOD * widest.gap), widest)
 
 
 def _gap(part: Array, cycle: tuple[bool, ...]) -> tuple[float, NDArray[np.bool_]]:

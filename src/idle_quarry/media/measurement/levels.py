@@ -107,7 +107,7 @@ class LevelMeter:
                 fits = float(near.mean()) * (hit >= 5)
                 self._bars[matrix] = max(self._bars.get(matrix, 0.0), fits)
 
-    def found(self) -> LevelsMeasurement | None:
+    def measurement(self) -> LevelsMeasurement | None:
         """Return the levels so far, None before any picture."""
         if not self._samples:
             return None

@@ -184,8 +184,8 @@ def measure(
             )
         return Measurement(
             fields=fields,
-            active=examination.active.found(encoding.range == "narrow"),
-            levels=examination.levels.found(),
+            active=examination.active.measurement(encoding.range == "narrow"),
+            levels=examination.levels.measurement(),
             sound=sound,
             stamped_rate=_stamped(examination.rates),
             timecode_breaks=tuple(examination.breaks),

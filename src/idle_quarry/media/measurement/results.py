@@ -285,7 +285,7 @@ class SoundStreamMeasurement:
             return f"{loud}{peak}, of {self.windows} windows, {self.seconds:.0f} s of the clip, not of the whole"
         return f"{loud}{peak} (EBU R 128) over {self.seconds:.1f} s"
 
-    def said(self) -> tuple[str, ...]:
+    def sentences(self) -> tuple[str, ...]:
         """Return what is worth saying, a sentence each."""
         lines = []
         silent = [n for n, channel in enumerate(self.channels, 1) if channel.silent]

@@ -290,7 +290,7 @@ class PicturesMeter:
             first = self._runs[-1].first + len(self._runs[-1].found.likelihood) if self._runs else 0
             self._runs.append(ExaminedRun(first, evidence(pairs)))
 
-    def found(self, damaged: int = 0) -> PictureMeasurement:
+    def measurement(self, damaged: int = 0) -> PictureMeasurement:
         """Return what all pictures are."""
         self._drain()
         fields, sure = self._fields_found()
@@ -299,7 +299,7 @@ class PicturesMeter:
         hdr = self._hdr
         flashes = sorted([*self._flash.flashes.spells, *self._flash.reds.spells], key=lambda spell: spell.first)
         per = self._fields
-        active = self._active.found(self._encoding.range == "narrow")
+        active = self._active.measurement(self._encoding.range == "narrow")
         return PictureMeasurement(
             frames=self._frames,
             damaged=damaged,
@@ -378,4 +378,4 @@ def pictures_of(
         if ahead is not None:
             ahead.result()
         damaged = reader.damaged
-    return meter.found(damaged)
+    return meter.measurement(damaged)

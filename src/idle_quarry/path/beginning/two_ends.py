@@ -97,7 +97,7 @@ class Suggestion:
         }
 
 
-def source_from_words(text: str, taken: Iterable[Source] = (), sixty: Sixty = Sixty.ASKED) -> Source:
+def source_from_words(text: str, others: Iterable[Source] = (), sixty: Sixty = Sixty.ASKED) -> Source:
     """Return the source that "FORMAT" or "FORMAT=SHARE" says; without a share it is 0, to be shared out.
 
     Raises `NotUnderstood`.
@@ -115,15 +115,15 @@ def source_from_words(text: str, taken: Iterable[Source] = (), sixty: Sixty = Si
             raise NotUnderstood("a share lies between 0 and 100 per cent", subject=repr(text))
     fmt = format_from_words(words, sixty)
     name = format_words(fmt)
-    return Source(id=slug(name, {s.id for s in taken}), name=name, format=fmt, share=share)
+    return Source(id=slug(name, {s.id for s in others}), name=name, format=fmt, share=share)
 
 
-def delivery_from_words(text: str, taken: Iterable[Delivery] = (), house: HouseEntries = NO_HOUSE) -> Delivery:
+def delivery_from_words(text: str, others: Iterable[Delivery] = (), house: HouseEntries = NO_HOUSE) -> Delivery:
     """Return the delivery that a spec's id or name, the house's own first, or a format in words, says.
 
     Raises `NotUnderstood`.
     """
-    ids = {d.id for d in taken}
+    ids = {d.id for d in others}
     wanted = " ".join(text.lower().split())
     for spec in (*house.specs(), *deliveries().values()):
         if wanted in (spec.id, spec.uid or spec.id, spec.name.lower()):

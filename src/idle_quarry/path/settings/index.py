@@ -110,7 +110,7 @@ def source_settings(source: Source, working: Eyes = "one") -> Iterator[Setting]:
     yield Setting(f"{place}.name", sheet, "Name", source.name, "what the house calls it", any_text)
     yield Setting(f"{place}.share", sheet, "Share", f"{source.share:g}", "% of the programme", number(0, 100, "%"))
     yield from format_settings(f"{place}.format", sheet, source.format)
-    yield from pulldown_setting(place, sheet, source.format, source.cadence, taken=True)
+    yield from pulldown_setting(place, sheet, source.format, source.cadence, chosen=True)
     yield from eyes_setting(place, sheet, source.eyes, working)
     yield from policy_settings(f"{place}.policy", sheet, source.policy)
     for exception in source.exceptions:

@@ -10,7 +10,7 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import rate_text
 
 
-def pulldown_setting(place: str, sheet: str, fmt: SignalFormat, cadence: str, *, taken: bool) -> Iterator[Setting]:
+def pulldown_setting(place: str, sheet: str, fmt: SignalFormat, cadence: str, *, chosen: bool) -> Iterator[Setting]:
     """Yield the pulldown of a station's format, where one can run in it or is chosen."""
     options = {"None": "none"} | {cadence.name: cadence.id for cadence in cadences_in(fmt)}
     if cadence and cadence not in options.values():
@@ -23,7 +23,7 @@ def pulldown_setting(place: str, sheet: str, fmt: SignalFormat, cadence: str, *,
         if pictures is None
         else (
             f"{rate_text(pictures.rate)} whole pictures a second"
-            f" {'are taken out of it' if taken else 'are spread over it'}, nothing is lost"
+            f" {'are taken out of it' if chosen else 'are spread over it'}, nothing is lost"
         )
     )
     yield Setting(

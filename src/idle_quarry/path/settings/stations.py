@@ -128,7 +128,7 @@ def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
     sheet, place = f"delivery:{ident}", f"deliveries.{ident}"
     yield Setting(f"{place}.name", sheet, "Name", d.name, "who it is for", any_text)
     yield from format_settings(f"{place}.format", sheet, d.format)
-    yield from pulldown_setting(place, sheet, d.format, d.cadence, taken=False)
+    yield from pulldown_setting(place, sheet, d.format, d.cadence, chosen=False)
     yield from eyes_setting(place, sheet, d.eyes, t.working.eyes)
     yield codec_setting(f"{place}.codec", sheet, d.codec, d.format)
     yield start_setting(f"{place}.start", sheet, d.start, d.drop, d.format.rate)

@@ -71,17 +71,17 @@ def plan_through(source: SignalFormat, target: SignalFormat, policy: Policy, out
         broken = ScanStep("broken", text, ScanMethod.LEAVE, which)
         return LinkPlan("broken", (broken, *plan(source, target, policy).steps), plan(source, target, policy).placement)
     inner = plan(before, after, policy)
-    first = (_step(out, before, taken=True),) if out else ()
-    last = (_step(into, after, taken=False),) if into else ()
+    first = (_step(out, before, chosen=True),) if out else ()
+    last = (_step(into, after, chosen=False),) if into else ()
     steps = (*first, *inner.steps, *last)
     return LinkPlan(worst(step.grade for step in steps), steps, inner.placement)
 
 
-def _step(cadence: str, pictures: SignalFormat, *, taken: bool) -> ScanStep:
+def _step(cadence: str, pictures: SignalFormat, *, chosen: bool) -> ScanStep:
     rate = rate_text(pictures.rate)
     text = (
         f"{cadence} pulldown is taken out: its {rate} pictures a second come back whole, nothing is lost"
-        if taken
+        if chosen
         else f"{cadence} pulldown is put in: {rate} pictures a second are spread, each stays whole"
     )
-    return ScanStep("exact", text, ScanMethod.TAKEN_OUT if taken else ScanMethod.PUT_IN, cadence)
+    return ScanStep("exact", text, ScanMethod.TAKEN_OUT if chosen else ScanMethod.PUT_IN, cadence)

@@ -105,5 +105,5 @@ def adaptive(
         _cubic(own, row, parity, missing)
         earlier_line, later_line = before[row], after[row]
         for x in range(width):
-            kept = (earlier_line[x] + later_line[x]) * half
-            missing[x] = kept + share[x] * (missing[x] - kept)
+            mean = (earlier_line[x] + later_line[x]) * half
+            missing[x] = mean + share[x] * (missing[x] - mean)

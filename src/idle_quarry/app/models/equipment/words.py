@@ -46,7 +46,7 @@ class EquipmentWords:
         """Return what was done with the entry, newest first; of each revision what it changed."""
         lines: list[tuple[str, str]] = []
         for remark in remarks:
-            did = f"{ACTS[remark.act].told}: revision" if remark.act in ACTS else "about revision"
+            did = f"{ACTS[remark.act].participle}: revision" if remark.act in ACTS else "about revision"
             note = f"\n{remark.note}" if remark.note else ""
             lines.append((remark.time, f"{remark.person}, {remark.time[:10]}: {did} {remark.number}{note}"))
         bodies = {
@@ -69,7 +69,7 @@ class EquipmentWords:
         except QuarryError:
             return None
 
-    def told(self) -> list[tuple[str, str]]:
+    def rows(self) -> list[tuple[str, str]]:
         """Return what an entry that ships says, as labels and texts."""
         if self._equipment.entry is None:
             return []

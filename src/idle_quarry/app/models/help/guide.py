@@ -62,12 +62,12 @@ class Guide(QObject):
     def search(self, text: str) -> None:
         """Show only the sections that have all of these words; the first of them is read."""
         self.words = tuple(text.lower().split())
-        results = self.found()
+        results = self.matches()
         if results and self.shown not in results:
             self.shown = results[0]
         self.changed.emit()
 
-    def found(self) -> list[int]:
+    def matches(self) -> list[int]:
         """Return the numbers of the sections that have the words that are searched.
 
         Those that name them in the title first.

@@ -46,7 +46,7 @@ class ManyTemplates(QObject):
         self._saving = False
         self._stop = threading.Event()  #: no more is to be saved
         self.settings.read.connect(self.show)
-        shelf.found.connect(self.show)
+        shelf.listed.connect(self.show)
 
     # -- the table ---------------------------------------------------------------------------------------------
 

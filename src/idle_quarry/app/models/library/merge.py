@@ -54,7 +54,7 @@ class Merge(QObject):
         self.door = door
         self.drafts: Drafts | None = None
         self.choices: dict[str, Side] = {}
-        self.made: MergeResult | None = None
+        self.result: MergeResult | None = None
         self.refusal = ""
         self.evaluation: Evaluation | None = None
 
@@ -82,23 +82,25 @@ class Merge(QObject):
         assert self.drafts is not None
         drafts = self.drafts
         try:
-            self.made = merge(drafts.base.template, drafts.left.template, drafts.right.template, self.choices)
+            self.result = merge(drafts.base.template, drafts.left.template, drafts.right.template, self.choices)
         except QuarryError as error:
-            self.made, self.refusal = None, str(error)
+            self.result, self.refusal = None, str(error)
             return
         self.refusal = ""
-        self.evaluation = evaluate(self.made.template)
+        self.evaluation = evaluate(self.result.template)
 
     @property
     def undecided(self) -> int:
         """How many settings are still to be chosen."""
         return (
-            sum(conflict.place not in self.choices for conflict in self.made.conflicts) if self.made is not None else 0
+            sum(conflict.place not in self.choices for conflict in self.result.conflicts)
+            if self.result is not None
+            else 0
         )
 
     @property
     def can_be_saved(self) -> bool:
-        return self.made is not None and not self.undecided
+        return self.result is not None and not self.undecided
 
     # -- in words ------------------------------------------------------------------------------------------
 
@@ -108,9 +110,9 @@ class Merge(QObject):
 
     def sum_words(self) -> str:
         """Return how much goes in, and what is to be chosen."""
-        if self.made is None:
+        if self.result is None:
             return "The two cannot be put together as they are."
-        count = len(self.made.from_mine) + len(self.made.from_theirs)
+        count = len(self.result.from_mine) + len(self.result.from_theirs)
         text = "1 change goes in" if count == 1 else f"{count} changes go in"
         left = self.undecided
         return text + (f" · {left} to be chosen: changed differently in both drafts" if left else "")
@@ -123,14 +125,14 @@ class Merge(QObject):
 
     def rows(self) -> list[MergeRow]:
         """Return every setting that either draft changed, conflicts first."""
-        if self.made is None or self.drafts is None:
+        if self.result is None or self.drafts is None:
             return []
         base, left, right = (stored.template for stored in (self.drafts.base, self.drafts.left, self.drafts.right))
         merge_rows = []
         for places, in_left, in_right in (
-            ([conflict.place for conflict in self.made.conflicts], True, True),
-            (self.made.from_mine, True, False),
-            (self.made.from_theirs, False, True),
+            ([conflict.place for conflict in self.result.conflicts], True, True),
+            (self.result.from_mine, True, False),
+            (self.result.from_theirs, False, True),
         ):
             for place in places:
                 merge_rows.append(
@@ -156,9 +158,9 @@ class Merge(QObject):
     def ask_save(self) -> None:
         """Ask for a note and save the merged draft."""
         drafts = self.drafts
-        if drafts is None or self.made is None or not self.can_be_saved:
+        if drafts is None or self.result is None or not self.can_be_saved:
             return
-        template = self.made.template
+        template = self.result.template
 
         def accept(note: str, answered: Answered) -> None:
             self.door.acts.merge(drafts.left, drafts.right, template, note, self._saved, answered)

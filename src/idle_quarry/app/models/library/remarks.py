@@ -28,7 +28,9 @@ def place_words(stored: StoredTemplate, place: str) -> str:
 
 def remark_words(stored: StoredTemplate, remark: Remark) -> str:
     """Return a remark as it is listed: who, when, what, and about what."""
-    text = "" if remark.act == "comment" else f" {ACTS[remark.act].told}" if remark.act in ACTS else f" {remark.act}"
+    text = (
+        "" if remark.act == "comment" else f" {ACTS[remark.act].participle}" if remark.act in ACTS else f" {remark.act}"
+    )
     about = f" on {place_words(stored, remark.place)}" if remark.place else ""
     head = f"{remark.person}, {remark.time[:10]}: revision {remark.number}{text}{about}"
     return f"{head}\n{remark.note}" if remark.note else head

@@ -64,7 +64,7 @@ class Review(QObject):
         self.door = door
         self.pair: tuple[StoredTemplate, StoredTemplate] | None = None
         self.compare: Compare | None = None  #: None while it is being computed
-        self.said = RevisionDiscussion()
+        self.discussion = RevisionDiscussion()
         door.shelves_changed.connect(self._read_said)
 
     def show_pair(self, a: StoredTemplate, b: StoredTemplate) -> None:
@@ -112,7 +112,7 @@ class Review(QObject):
         if now.state == "in review" and not self.door.library.at_hand:
             rule = f"{rule} {_BY_LOGIN.format(person) if by_login else _UNPROVED}".strip()
         lines = tuple((remark_words(stored, remark), remark.act != "comment") for remark in remarks)
-        self.said = RevisionDiscussion(lines, now.state == "in review", not own, rule)
+        self.discussion = RevisionDiscussion(lines, now.state == "in review", not own, rule)
         self.said_changed.emit()
 
     # -- in words --------------------------------------------------------------------------------------------

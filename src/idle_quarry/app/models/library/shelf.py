@@ -32,9 +32,9 @@ PAGES = ("", "review", "merge", "importing", "standard_set", "many")
 
 
 class Shelf(QObject):
-    """`found`: the list is another; `page_wanted`: a page is to be shown; `asked`: a question is to be put in place."""
+    """`listed`: the list is another; `page_wanted`: a page is to be shown; `asked`: a question is to be put."""
 
-    found = Signal()
+    listed = Signal()
     page_wanted = Signal(str)
     asked = Signal(object)
     #: A file is to be chosen, to be imported.
@@ -91,7 +91,7 @@ class Shelf(QObject):
             return
         row = self.rows.row_of(ident)
         self.choose_row(row if row is not None else 0)
-        self.found.emit()
+        self.listed.emit()
 
     def _holding(self, ids: list[str]) -> list[str]:
         """Return those of which the conditions hold; none yet while the settings are read."""
@@ -114,7 +114,7 @@ class Shelf(QObject):
             self.sought = SearchText()
             self.rows.find(self.wanted())
         self.choose_row(self.rows.row_of(template_id) or 0)
-        self.found.emit()
+        self.listed.emit()
 
     @property
     def nothing_at_all(self) -> bool:

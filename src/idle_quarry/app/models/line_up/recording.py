@@ -227,8 +227,10 @@ class Recording(QObject):
 
         self._deck.door.workers.start(work, self._checked, self._deck.door.refuse)
 
-    def _checked(self, kept: KeptTake) -> None:
-        self.takes = tuple(replace(take, wrong=kept.wrong) if take.take == kept.take else take for take in self.takes)
+    def _checked(self, checked: KeptTake) -> None:
+        self.takes = tuple(
+            replace(take, wrong=checked.wrong) if take.take == checked.take else take for take in self.takes
+        )
         self.changed.emit()
 
     def open_take(self, number: int) -> None:

@@ -231,5 +231,5 @@ def _place(path: Sequence[str]) -> str:
     return "folders." + ".children.".join(path)
 
 
-def _free(first: str, rest: str, taken: set[str]) -> str:
-    return next(name for name in (first, *(f"{rest} {n}" for n in range(2, _MOST_NAMES))) if name not in taken)
+def _free(first: str, rest: str, names: set[str]) -> str:
+    return next(name for name in (first, *(f"{rest} {n}" for n in range(2, _MOST_NAMES))) if name not in names)

@@ -188,7 +188,7 @@ class PathModel(QObject):
             now = (item.remedy for item in self.document.evaluation.findings if known(item) == known(finding))
             remedy = next(now, None)
         if remedy is not None:
-            self.door.edit(remedy.label, *remedy.edits, said=f"{remedy.label}: done.")
+            self.door.edit(remedy.label, *remedy.edits, words=f"{remedy.label}: done.")
 
     def put_back(self, place: str) -> None:
         """Put a setting back to what it was at the revision it was begun from."""
@@ -271,7 +271,7 @@ class PathModel(QObject):
 
     def _propose(self, saved: Revision, name: str) -> None:
         text = f"{name}, revision {saved.number}, is in review: another person approves it."
-        self.door.acts.review("", saved, "propose", saved.note, said=text)
+        self.door.acts.review("", saved, "propose", saved.note, words=text)
 
     def start_job(self) -> None:
         """Show the page that starts a job from the open template; it must be saved first."""

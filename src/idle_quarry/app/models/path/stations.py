@@ -95,7 +95,7 @@ class Stations(QObject):
         template = self._template()
         if kind == "recording" and template is not None and template.inputs:
             last = template.inputs[-1]
-            self._path.door.edit("Remove input", Edit(f"inputs.{last.id}", None), said=f"{last.name} is taken out.")
+            self._path.door.edit("Remove input", Edit(f"inputs.{last.id}", None), words=f"{last.name} is taken out.")
             return
         place = {"source": f"sources.{ident}", "delivery": f"deliveries.{ident}"}.get(kind, kind)
         if self.removable and self._path.door.edit(f"Remove {kind}", Edit(place, None)):
@@ -162,7 +162,7 @@ class Stations(QObject):
             self._path.door.say(f"{clip} has that format already.")
         else:
             was, now = (format_words(item, fields=True) for item in (before, fmt))
-            self._path.door.edit(f"Format of {clip}", Edit(place, fmt), said=f"Format as in {clip}: {was} → {now}.")
+            self._path.door.edit(f"Format of {clip}", Edit(place, fmt), words=f"Format as in {clip}: {was} → {now}.")
 
 
 #: Where a station's format lies, by its kind; the intermediate's and the proxy's follow from the programme's.

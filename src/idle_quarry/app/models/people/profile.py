@@ -27,7 +27,7 @@ class KeyRow:
 
     name: str
     now: str
-    said: str
+    words: str
     shared: bool
 
 

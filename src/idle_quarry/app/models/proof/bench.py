@@ -192,7 +192,7 @@ class BenchPictures(QObject):
         if self._ticket is not None or not self.seen:
             return  # what is wanted by the time this one is done is asked for then
         bench, index = self.bench, self.index
-        missing = [policy for policy in self.compared.policies() if bench.kept(policy, index) is None]
+        missing = [policy for policy in self.compared.policies() if bench.still_of(policy, index) is None]
         rough = [policy for policy in missing if (policy, index) not in self._coarse]
         if missing and self._asked is None and not self._converted:
             self._asked = monotonic()
@@ -237,7 +237,7 @@ class BenchPictures(QObject):
             return []
         panes = []
         for method, policy in zip(self.compared.methods, self.compared.policies(), strict=True):
-            still = self.bench.kept(policy, self.index)
+            still = self.bench.still_of(policy, self.index)
             note = "" if still else self.trouble or self._converting()
             panes.append(
                 Pane(parts()[self.compared.part][method].label, still or self._coarse.get((policy, self.index)), note)

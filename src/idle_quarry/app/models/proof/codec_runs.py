@@ -281,4 +281,4 @@ class CodecRuns(QObject):
         if self.chosen is not None:
             name = codecs()[self.chosen].name
             place = "proxy.codec" if self.use == _PROXY else "intermediate.codec"
-            self.door.edit(f"Codec: {name}", Edit(place, self.chosen), said=f"The template now uses {name}.")
+            self.door.edit(f"Codec: {name}", Edit(place, self.chosen), words=f"The template now uses {name}.")

@@ -117,7 +117,7 @@ class Disks(QObject):
         super().__init__()
         self.door = door
         self.places: list[PlaceStatus] = []
-        self.kept: list[KeptData] = []
+        self.program_data: list[KeptData] = []
         self._others: list[Path] = []
         self._ticket: Ticket | None = None
 
@@ -136,7 +136,7 @@ class Disks(QObject):
         )
 
     def _surveyed(self, results: tuple[list[PlaceStatus], list[KeptData]]) -> None:
-        self.places, self.kept = results
+        self.places, self.program_data = results
         self.changed.emit()
 
     def look_at(self, path: Path) -> None:
@@ -189,18 +189,18 @@ class Disks(QObject):
         if place_status.volume is not None and place_status.volume.kind in _DISKS and place.disk == "not known":
             edits.append(Edit(f"places.{place.id}.disk", _DISKS[place_status.volume.kind]))
         text = f"{place.name} plays {speed.read_mb_s:.0f} MB/s in the template now."
-        self.door.edit(f"Measured speed of {place.name}", *edits, said=text)
+        self.door.edit(f"Measured speed of {place.name}", *edits, words=text)
 
-    def clear(self, kept: KeptData) -> None:
+    def clear(self, data: KeptData) -> None:
         """Clear what the program keeps and can make again."""
         try:
-            freed = clear(kept)
+            freed = clear(data)
         except DiskError as error:
             self.door.refuse(error)
             return
         self.door.documents.disks_measured()
         self.show_template()
-        self.door.say(f"{bytes_words(freed)} of {kept.name} cleared; they are made again when they are wanted.")
+        self.door.say(f"{bytes_words(freed)} of {data.name} cleared; they are made again when they are wanted.")
 
 
 def _surveyed(template: Template, asked: list[tuple[StoragePlace | None, Path]]) -> list[PlaceStatus]:

@@ -16,10 +16,10 @@ if TYPE_CHECKING:
 
 
 class BenchFigures(QObject):
-    """`changed`: figures were computed; `found`: where two pictures differ most."""
+    """`changed`: figures were computed; `worst_place`: where two pictures differ most."""
 
     changed = Signal()
-    found = Signal(object)
+    worst_place = Signal(object)
 
     def __init__(self, pictures: BenchPictures) -> None:
         super().__init__(pictures)
@@ -39,7 +39,7 @@ class BenchFigures(QObject):
         if self._figure_ticket is not None or not self._pictures.seen:
             return
         bench = self._pictures.bench
-        stills = [bench.kept(policy, self._pictures.index) for policy in self._pictures.compared.policies()]
+        stills = [bench.still_of(policy, self._pictures.index) for policy in self._pictures.compared.policies()]
         still = next((s for s in stills if s is not None and (s.policy, s.index) not in self._figures), None)
         if still is None:
             return
@@ -68,7 +68,7 @@ class BenchFigures(QObject):
         if self._pictures.bench is None:
             return
         stills = [
-            self._pictures.bench.kept(policy, self._pictures.index) for policy in self._pictures.compared.policies()
+            self._pictures.bench.still_of(policy, self._pictures.index) for policy in self._pictures.compared.policies()
         ]
         ready = [still.shown for still in stills if still is not None]
         if len(ready) < 2:
@@ -85,7 +85,7 @@ class BenchFigures(QObject):
         if place.amount == 0:
             self._pictures.door.say("These pictures are the same in every sample.")
             return
-        self.found.emit(place)
+        self.worst_place.emit(place)
         self._pictures.door.say(
             f"They differ most around sample {place.x + place.width // 2}, line {place.y + place.height // 2}: "
             f"{place.amount:.1f} of 255 on the average of {place.width} × {place.height}."

@@ -39,12 +39,12 @@ class MethodActs:
         self._pictures.door.edit(
             f"{name.name}: {name[method].label} for {subject.name}",
             Edit(f"{place}.{self._pictures.compared.part}", method),
-            said=text,
+            words=text,
         )
 
     def _late(self, number: int) -> str:
         still = (
-            self._pictures.bench.kept(self._pictures.compared.policies()[number], self._pictures.index)
+            self._pictures.bench.still_of(self._pictures.compared.policies()[number], self._pictures.index)
             if self._pictures.bench is not None
             else None
         )
@@ -79,7 +79,7 @@ class MethodActs:
         place, excepted, name = f"sources.{subject.source_id}.exceptions", self.exception(), self._pictures.clip_name()
         if excepted is not None:
             text = f"{name} is converted like the rest of {subject.name}."
-            self._pictures.door.edit(f"No exception for {name}", Edit(f"{place}.{excepted.id}", None), said=text)
+            self._pictures.door.edit(f"No exception for {name}", Edit(f"{place}.{excepted.id}", None), words=text)
             return
         source = next(s for s in document.template.sources if s.id == subject.source_id)
         ident = slug(Path(name).stem, {exception.id for exception in source.exceptions})
@@ -88,7 +88,7 @@ class MethodActs:
         )
         result = ClipException(id=ident, clip=name, policy=policy)
         text = f"{name} keeps its own methods from now on: choose them here; the rest of {subject.name} is as before."
-        self._pictures.door.edit(f"Exception for {name}", Edit(f"{place}.{ident}", result), said=text)
+        self._pictures.door.edit(f"Exception for {name}", Edit(f"{place}.{ident}", result), words=text)
 
     def set_zoom(self, text: str) -> bool:
         """Enlarge or reduce this clip alone, as its exception says; return whether the text was taken."""

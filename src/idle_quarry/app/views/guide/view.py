@@ -91,7 +91,7 @@ class GuideView(QWidget):
 
     def _show(self) -> None:
         model = self.model
-        results = model.found()
+        results = model.matches()
         self.list.blockSignals(True)
         self.list.clear()
         for number in results:

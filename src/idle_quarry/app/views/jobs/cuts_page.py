@@ -65,8 +65,8 @@ class CutsPage(QWidget):
         self.one = label(wrap=True)
         self.one.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.ask = AskBar()
-        self.told = words_list()
-        self.told.setAccessibleName("What the list's frame would do")
+        self.frame_words = words_list()
+        self.frame_words.setAccessibleName("What the list's frame would do")
         self.lanes = CutLanes()
         self.lanes.chosen.connect(model.choose)
         self.rows = CutRows()
@@ -110,7 +110,7 @@ class CutsPage(QWidget):
         self._scroll.setWidget(self.lanes)
         layout = QHBoxLayout()
         sized(layout).setContentsMargins(16, 0, 16, 0)
-        layout.addWidget(self.told)
+        layout.addWidget(self.frame_words)
         full = QWidget()
         column = QVBoxLayout(full)
         column.setContentsMargins(0, 0, 0, 0)
@@ -138,7 +138,7 @@ class CutsPage(QWidget):
     # -- showing -----------------------------------------------------------------------------------------------------
 
     def _show(self) -> None:
-        model, report = self.model, self.model.found
+        model, report = self.model, self.model.report
         there = model.job is not None
         for item in (self.read_button, self.folder_button):
             item.setEnabled(there)
@@ -164,18 +164,18 @@ class CutsPage(QWidget):
         self.title.setText(self.model.title_words())
 
     def _show_told(self) -> None:
-        report = self.model.found
-        self.told.clear()
+        report = self.model.report
+        self.frame_words.clear()
         for finding in report.findings if report is not None else ():
             item = QListWidgetItem(finding.text)
-            self.told.addItem(item)
+            self.frame_words.addItem(item)
             tint(item, _SEVERITY_ROLE[finding.severity])
         for text in report.cuts.lost if report is not None else ():
             item = QListWidgetItem(text)
-            self.told.addItem(item)
+            self.frame_words.addItem(item)
             tint(item, "dust")
-        self.told.setVisible(self.told.count() > 0)
-        sized(self.told).setMaximumHeight(min(_MOST_TOLD, 8 + 40 * self.told.count()))
+        self.frame_words.setVisible(self.frame_words.count() > 0)
+        sized(self.frame_words).setMaximumHeight(min(_MOST_TOLD, 8 + 40 * self.frame_words.count()))
 
     def _show_chosen(self) -> None:
         chosen = self.model.chosen
@@ -208,7 +208,7 @@ class CutsPage(QWidget):
     def _ask_report(self) -> None:
         path = report_asked(self, "cuts")
         if path is not None:
-            self.model.report(path)
+            self.model.write_report(path)
 
     def _lists_among(self, paths: list[Path]) -> list[Path]:
         """Return the lists among what is dropped, and folders, where clips may lie."""

@@ -153,7 +153,7 @@ class RendersPage(QWidget):
     def _show_chosen(self) -> None:
         snapshot, chosen = self.model.seen, self.chosen()
         self.lanes.show_chosen(chosen[0] if len(chosen) == 1 else None)
-        self.remove_button.setEnabled(any(row.stood.kept is not None for row in chosen))
+        self.remove_button.setEnabled(any(row.stood.rendered is not None for row in chosen))
         can = (
             any(
                 row.stood.state in (PieceState.MISSED, PieceState.FAILED) and row.stood.piece.recipe
@@ -190,7 +190,9 @@ class RendersPage(QWidget):
         self.model.pause(self.model.seen is not None and self.model.seen.under_way)
 
     def _remove(self) -> None:
-        self.model.remove({row.stood.kept.identity: row.stood.kept for row in self.chosen() if row.stood.kept}.values())
+        self.model.remove(
+            {row.stood.rendered.identity: row.stood.rendered for row in self.chosen() if row.stood.rendered}.values()
+        )
 
     def _remove_stale(self) -> None:
         if self.model.seen is not None:

@@ -53,7 +53,7 @@ class TrialPage(QWidget):
         self.find_line.setAccessibleName("Find in the timeline")
         self.find_line.setPlaceholderText("Find: name, class, note")
         findings = {"by words": "", LOSSY: LOSSY, OFF_SPEED: OFF_SPEED, LACKING: LACKING, NOT_RENDERED: NOT_RENDERED}
-        self.found = choice_box("Findings to look for", findings, self._sought)
+        self.kinds = choice_box("Findings to look for", findings, self._sought)
         self.number = QLineEdit()
         self.number.setAccessibleName("Frames to move by")
         self.number.setPlaceholderText("+12")
@@ -92,7 +92,7 @@ class TrialPage(QWidget):
         sized(tools).setContentsMargins(14, 3, 12, 3)
         sized(tools).setSpacing(7)
         tools.addWidget(self.find_line)
-        tools.addWidget(self.found)
+        tools.addWidget(self.kinds)
         tools.addStretch(1)
         for item in (label("Move", "dust"), self.moved, self.number, self.follow, self.new_button, self.earlier_button):
             tools.addWidget(item)

@@ -125,6 +125,6 @@ class TimelineSide(QWidget):
         texts = [opened.canvas.size_text, long, counted(count, "item")]
         if opened.undoable:
             texts.append(f"undo: {opened.undoable} ({opened.count})")
-        if opened.kept:
-            texts.append(opened.kept)
+        if opened.kept_words:
+            texts.append(opened.kept_words)
         return " · ".join(texts)

@@ -102,7 +102,7 @@ class UnderPlayhead(QWidget):
         self.link_button = button(
             "Find its file", self._ask_file, tip="every item of this file shows the one you choose"
         )
-        self.said = label(role="dust", wrap=True)
+        self.notes = label(role="dust", wrap=True)
         self._rows = QGridLayout()
         sized(self._rows).setHorizontalSpacing(10)
         sized(self._rows).setVerticalSpacing(3)
@@ -112,7 +112,7 @@ class UnderPlayhead(QWidget):
         column = QVBoxLayout(inside)
         sized(column).setContentsMargins(14, 8, 12, 8)
         sized(column).setSpacing(5)
-        for item in (self.title, self.what, self.link, self.said):
+        for item in (self.title, self.what, self.link, self.notes):
             column.addWidget(item)
         hands = QHBoxLayout()
         hands.addWidget(self.prove_button)
@@ -172,7 +172,7 @@ class UnderPlayhead(QWidget):
             text = f"{row.words[:1].upper()}{row.words[1:]}: it fits no class of the template."
         else:
             text = f"Class {source.name}; {row.row.state}."
-        self.said.setText("\n".join(name for name in (text, model.at_playhead.canvas_words()) if name))
+        self.notes.setText("\n".join(name for name in (text, model.at_playhead.canvas_words()) if name))
         self.link.show_link(model.clips.costs.evaluation, link)
         self.prove_button.setVisible(link is not None)
         self.link_button.setVisible(item is not None and model.clips.costs.cost_of(item) == NO_CLIP)

@@ -62,7 +62,7 @@ class EquipmentPage(QWidget):
         self.name, self.about = OneLine("title"), label(role="dust", wrap=True)
         self.uses = label(role="dust", wrap=True)
         self.sheet, self.picture, self.history = Sheet(self.model.type, (4, 5)), EntryPicture(), words_list()
-        self.told = wrapped_table("What it says", {"": 150, " ": 0})
+        self.facts = wrapped_table("What it says", {"": 150, " ": 0})
         self.middle = QStackedWidget()
         model = self.model
         self.copy_button = button("Copy and change", model.begin.ask_copy, main=True)
@@ -176,9 +176,9 @@ class EquipmentPage(QWidget):
         top.addWidget(self.about)
         top.addWidget(self.uses)
         self.sheet.put_back.connect(self.model.put_back)
-        self.told.horizontalHeader().hide()
+        self.facts.horizontalHeader().hide()
         self.middle.addWidget(self.sheet)
-        self.middle.addWidget(self.told)
+        self.middle.addWidget(self.facts)
         drawn = QVBoxLayout()
         drawn.addWidget(self.picture)
         drawn.addWidget(self._history_head())
@@ -253,7 +253,7 @@ class EquipmentPage(QWidget):
         self.name.setText(entry.name if entry is not None else "")
         self.about.setText(model.words.about_words())
         self.uses.setText(model.words.use_words())
-        self.middle.setCurrentWidget(self.sheet if own else self.told)
+        self.middle.setCurrentWidget(self.sheet if own else self.facts)
         if own:
             self.sheet.show_settings(model.settings(), model.words.before())
         else:
@@ -281,14 +281,14 @@ class EquipmentPage(QWidget):
             item.setVisible(shown)
 
     def _show_told(self) -> None:
-        rows = self.model.words.told()
-        self.told.setRowCount(len(rows))
+        rows = self.model.words.rows()
+        self.facts.setRowCount(len(rows))
         for number, (name, text) in enumerate(rows):
             for column, words in enumerate((name, text)):
                 item = QTableWidgetItem(words)
                 tint(item, "dust" if column == 0 else "")
-                self.told.setItem(number, column, item)
-        fit_rows(self.told)
+                self.facts.setItem(number, column, item)
+        fit_rows(self.facts)
 
     def _ask_place(self, what: str, name: str, take: Callable[[Path], object], write: bool) -> None:
         start = str(self.desk.shelf.files.folder() / name)

@@ -89,7 +89,7 @@ class MergePage(QWidget):
         self.refusal.setText(model.refusal)
         self.refusal.setVisible(bool(model.refusal))
         self.save_button.setEnabled(model.can_be_saved)
-        if model.made is not None and model.evaluation is not None:
+        if model.result is not None and model.evaluation is not None:
             self.findings.show_evaluation(model.evaluation)
 
     def _fill(self) -> None:

@@ -137,7 +137,7 @@ class ReviewPage(QWidget):
         self.about.setCurrentIndex(index)
 
     def _show_said(self) -> None:
-        discussion = self.model.said
+        discussion = self.model.discussion
         self.remarks.clear()
         for text, history in discussion.remarks:
             item = QListWidgetItem(text)

@@ -67,7 +67,7 @@ class LibraryView(QWidget):
         self.shelf.textActivated.connect(lambda text: self.model.look_for(shelf=text))
         self.territory.activated.connect(lambda _i: self.model.look_for(territory=self.territory.currentData()))
         self.lines.activated.connect(lambda _i: self.model.look_for(lines=self.lines.currentData()))
-        self.model.found.connect(self._show_found)
+        self.model.listed.connect(self._show_found)
         self.model.asked.connect(self.ask.put)
         self.model.page_wanted.connect(self._show_page)
         self.model.import_asked.connect(self._ask_import)

@@ -111,7 +111,7 @@ class KeyTable(QWidget):
                 key.setData(Qt.ItemDataRole.UserRole, row.now)
                 key.setText(QKeySequence(row.now).toString(QKeySequence.SequenceFormat.NativeText) or "none")
                 tint(key, "" if row.now else "dust")
-                cell.setText(row.said)
+                cell.setText(row.words)
                 tint(cell, "oxide" if row.shared else "dust")
         self.table.blockSignals(False)
         self.table.viewport().update()

@@ -68,7 +68,7 @@ class DisksPage(QWidget):
         if not self.rows:
             text = "The template names no places yet: add them in its Path, or look at another folder here."
             column.addWidget(label(text, "dust"))
-        column.addWidget(self._kept(self.model.kept))
+        column.addWidget(self._kept(self.model.program_data))
         column.addStretch(1)
         self._inside.setWidget(body)
         body.setAutoFillBackground(False)
@@ -81,7 +81,7 @@ class DisksPage(QWidget):
         else:
             self.progress.step(what, share)
 
-    def _kept(self, kept: list[KeptData]) -> QWidget:
+    def _kept(self, rows: list[KeptData]) -> QWidget:
         box = QFrame()
         on(box, "bench")
         grid = QGridLayout(box)
@@ -89,7 +89,7 @@ class DisksPage(QWidget):
         sized(grid).setHorizontalSpacing(18)
         grid.addWidget(label("What the program keeps", "head"), 0, 0, 1, 4)
         self.clear_buttons = {}
-        for number, holding in enumerate(kept, 1):
+        for number, holding in enumerate(rows, 1):
             grid.addWidget(label(holding.job or "This machine's memory", "dust"), number, 0)
             grid.addWidget(label(holding.name), number, 1)
             size = label(f"{bytes_words(holding.bytes)} in {counted(holding.files, 'file')}")
@@ -116,7 +116,7 @@ class PlaceRow(QFrame):
     def __init__(self, model: Disks, place_status: PlaceStatus) -> None:
         super().__init__()
         on(self, "bench")
-        self.found = place_status
+        self.status = place_status
         self.take_button = button("Put into the template", partial(model.put_in, place_status), quiet=True)
         self.take_button.setVisible(place_status.can_be_put_in)
         self.measure_button = button(

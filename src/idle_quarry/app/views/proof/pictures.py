@@ -53,7 +53,7 @@ class PicturesPage(QWidget):
         model.methods_changed.connect(self._show_methods)
         model.pictures_changed.connect(self._show_pictures)
         model.measured.changed.connect(self._show_figures)
-        model.measured.found.connect(self._go_to)
+        model.measured.worst_place.connect(self._go_to)
         if model.bench is not None:
             self._laid()
         self._show_methods()

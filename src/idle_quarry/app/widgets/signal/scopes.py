@@ -170,7 +170,7 @@ class SoundLevels(QWidget):
             painter.setPen(theme.colour("dust"))
             painter.drawText(QRectF(right + 8, y, 80, line), Qt.AlignmentFlag.AlignVCenter, f"{signed(peak)} dBFS")
         y = top + line * len(measurement.channels) + theme.px(12)
-        lines = [f"{measurement.loudness_words()}, {measurement.sample_rate} Hz", *measurement.said()]
+        lines = [f"{measurement.loudness_words()}, {measurement.sample_rate} Hz", *measurement.sentences()]
         for n, text in enumerate(lines):
             painter.setPen(theme.colour("chalk" if n == 0 else "dust"))
             painter.drawText(

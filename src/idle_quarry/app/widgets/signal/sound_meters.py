@@ -124,4 +124,4 @@ def loudness_words(looked: ShownFrame | None) -> str:
     ]
     spread = "" if loudness.range is None else f"LRA {signed(loudness.range)} LU"
     peak = "" if loudness.true_peak is None else f"TP {signed(loudness.true_peak)} dBTP"
-    return " · ".join(each for each in (f"{', '.join(parts)} LUFS" if parts else "", spread, peak) if each)
+    return " · ".join(words for words in (f"{', '.join(parts)} LUFS" if parts else "", spread, peak) if words)

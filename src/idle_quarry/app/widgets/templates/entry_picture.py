@@ -35,7 +35,7 @@ class EntryPicture(QWidget):
         width = max(280.0, self.width() / scale - 4)
         self.picture = picture_of(self._entry, width, *self._feed) if self._entry is not None else EntryDrawing(width)
         self.setAccessibleName("What it means")
-        self.setAccessibleDescription("; ".join(self.picture.said))
+        self.setAccessibleDescription("; ".join(self.picture.texts))
         self.setMinimumHeight(round((self.picture.height + 8) * scale))
         self.updateGeometry()
         self.update()

@@ -44,7 +44,7 @@ class _JobCuts:
     path: Path | None = None
     folders: list[Path] = field(default_factory=list)
     clips: list[ClipOnDisk] | None = None
-    found: ConformReport | None = None
+    report: ConformReport | None = None
     counts: dict[Path, bool] = field(default_factory=dict)  #: whether lists drop numbers that do not say it
     trouble: tuple[str, ...] = ()
 
@@ -69,9 +69,9 @@ class Cuts(JobPart):
         return self._of.setdefault(self.jobs.chosen or "", _JobCuts())
 
     @property
-    def found(self) -> ConformReport | None:
+    def report(self) -> ConformReport | None:
         """The list of this job and what came of it."""
-        return self._here.found
+        return self._here.report
 
     def _another_job(self) -> None:
         self.chosen = None
@@ -79,7 +79,7 @@ class Cuts(JobPart):
 
     def events(self) -> list[tuple[int, Event]]:
         """Return the events that are shown, each with its number."""
-        numbered = list(enumerate(self.found.events)) if self.found is not None else []
+        numbered = list(enumerate(self.report.events)) if self.report is not None else []
         if self.shown == LACKING:
             return [(n, event) for n, event in numbered if event.status in ("missing", "offset", "found elsewhere")]
         return numbered
@@ -123,14 +123,14 @@ class Cuts(JobPart):
         job, here = self.job, self._here
         if job is None or here.path is None:
             return
-        path, kept = here.path, None if anew else here.clips
+        path, known = here.path, None if anew else here.clips
         drop = here.counts.get(path)
         folders = [path for path in (job.folder, *here.folders) if path.is_dir()]
 
         def work(ticket: Ticket) -> tuple[list[ClipOnDisk], list[str], ConformReport]:
             ticket.progress(f"reading {path.name}", 0.0)
             cuts = read_list(path, job.template.working.format.rate, drop)
-            clips, trouble = kept, list[str]()
+            clips, trouble = known, list[str]()
             if clips is None:
                 clips, trouble = clips_in(folders, lambda count: ticket.progress(f"looking at clips, {count}", 0.5))
             ticket.progress("matching", 0.9)
@@ -138,9 +138,9 @@ class Cuts(JobPart):
 
         def done(result: tuple[list[ClipOnDisk], list[str], ConformReport]) -> None:
             self.chosen = None
-            here.clips, trouble, here.found = result
+            here.clips, trouble, here.report = result
             here.trouble = tuple(trouble) if anew else here.trouble
-            if here.found.cuts.count_unsaid:
+            if here.report.cuts.count_unsaid:
                 self._ask_count(path)
 
         self.run(f"reading {path.name}", work, done)
@@ -164,7 +164,7 @@ class Cuts(JobPart):
         """Return what is looked at, its count, and how many events are what."""
         if self.doing:
             return self.doing
-        report = self.found
+        report = self.report
         if report is None:
             return ""
         cuts = report.cuts
@@ -179,9 +179,9 @@ class Cuts(JobPart):
     def clips_words(self) -> str:
         """Return how many events are what, and among which clips they were looked for."""
         here = self._here
-        if here.clips is None or here.found is None:
+        if here.clips is None or here.report is None:
             return ""
-        counts = ", ".join(f"{count} {status}" for status, count in here.found.counts().items()) or "no events"
+        counts = ", ".join(f"{count} {status}" for status, count in here.report.counts().items()) or "no events"
         count = counted(len(here.clips), "clip")
         where = "the job's folders" + (
             f" and {', '.join(folder.name for folder in here.folders)}" if here.folders else ""
@@ -191,7 +191,7 @@ class Cuts(JobPart):
 
     def chosen_words(self) -> str:
         """Return all that is told of the event that is looked at."""
-        report = self.found
+        report = self.report
         if report is None or self.chosen is None:
             return ""
         event = report.events[self.chosen]
@@ -204,16 +204,16 @@ class Cuts(JobPart):
 
     # -- doing -------------------------------------------------------------------------------------------------------
 
-    def report(self, path: Path) -> None:
+    def write_report(self, path: Path) -> None:
         """Write the report of the list, off the interface thread."""
-        report = self.found
+        report = self.report
         if report is None:
             return
         self.reported(path, lambda: write_report(path, report, write_pdf))
 
     def take(self) -> None:
         """Take the list as a timeline of the job; where it counts at another rate, ask how it is read."""
-        report, job = self.found, self.job
+        report, job = self.report, self.job
         if report is None or job is None:
             return
         wanted, counted = job.template.working.format.rate, report.cuts.timeline.rate
@@ -229,7 +229,7 @@ class Cuts(JobPart):
         )
 
     def _take(self, how: str) -> None:
-        report, job = self.found, self.job
+        report, job = self.report, self.job
         if report is None or job is None:
             return
         folder, name = job.folder / TIMELINES, cleaned_name(report.cuts.timeline.name) or "cuts"

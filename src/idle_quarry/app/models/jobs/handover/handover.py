@@ -217,10 +217,10 @@ class Handover(JobPart):
         library = self.door.library
 
         def done(files: tuple[VerificationRecord, ...]) -> None:
-            kept = next(
+            stored = next(
                 (file for file in files if file.path == result.path and file.document == result.document), result
             )
-            handed = handed_over(kept, job, record.template_id, library.person) if record is not None else None
+            handed = handed_over(stored, job, record.template_id, library.person) if record is not None else None
             if handed is not None:
                 self.door.write(
                     lambda library: library.record_handover(handed),

@@ -280,10 +280,10 @@ class Renders(JobPart):
 
     # -- room ----------------------------------------------------------------------------------------------------------
 
-    def remove(self, kept: Iterable[RenderedPiece]) -> None:
+    def remove(self, renders: Iterable[RenderedPiece]) -> None:
         """Remove renders; those that timelines show can be made again."""
         store = self.seen.settled.store if self.seen is not None else None
-        pieces = list(kept)
+        pieces = list(renders)
         if store is None or not pieces:
             return
 

@@ -51,7 +51,7 @@ class RenderRows(TableRows):
         if role == COLOUR and index.column() == STANDS:
             return role_of(stood.state)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return str(stood.kept.path) if stood.kept is not None else stood.text
+            return str(stood.rendered.path) if stood.rendered is not None else stood.text
         timeline = row.programme.timeline
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole) or timeline is None:
             return None
@@ -61,7 +61,7 @@ class RenderRows(TableRows):
             str(timeline.timecode(piece.first)),
             f"{seconds:.1f} s" if seconds < 120 else time_words(seconds),
             name_words(row),
-            bytes_words(stood.kept.bytes) if stood.kept is not None else "",
+            bytes_words(stood.rendered.bytes) if stood.rendered is not None else "",
             state_words(stood),
         )
         return cells[index.column()]

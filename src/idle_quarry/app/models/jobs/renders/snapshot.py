@@ -146,11 +146,11 @@ def looked_again(job: Job, before: RendersSnapshot) -> RendersSnapshot:
         for programme in snapshot.programmes
         for piece in programme.pieces
     )
-    kept = {row.stood.kept.identity: row.stood.kept for row in rows if row.stood.kept is not None}
+    pieces = {row.stood.rendered.identity: row.stood.rendered for row in rows if row.stood.rendered is not None}
     return replace(
         snapshot,
         rows=rows,
-        kept_bytes=sum(rendered.bytes for rendered in (*kept.values(), *snapshot.stale)),
+        kept_bytes=sum(rendered.bytes for rendered in (*pieces.values(), *snapshot.stale)),
         wanted=tuple(wanted_of(snapshot.programmes, store)),
         volume=volume_of(snapshot.settled.place) if store is not None else None,
         full=next((s.text for s in states.values() if s.stage is TaskStage.TAKEN and s.text), ""),

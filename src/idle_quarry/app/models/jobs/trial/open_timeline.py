@@ -49,7 +49,7 @@ class OpenTimeline(QObject):
         self.mark_out: int | None = None  #: the frame after the last
         self.chosen: frozenset[int] = frozenset()
         self.aims: dict[str, str] = {}  #: track onto which pictures and sound are laid, by kind
-        self.kept = ""  #: when its file had its last state, or why it has not
+        self.kept_words = ""  #: when its file had its last state, or why it has not
         self.refused = False
         self._door = door
         self._acts = [EditStep("opened", timeline)]
@@ -136,10 +136,13 @@ class OpenTimeline(QObject):
                     self._door.say(str(error), refusal=True, action=("Look at theirs", self.take_theirs))
                 elif not self.refused:
                     self._door.refuse(error)
-                self.refused, self.kept = True, f"not kept: {error.what}"
+                self.refused, self.kept_words = True, f"not kept: {error.what}"
             else:
                 self._kept = timeline
-                self.refused, self.kept = False, f"kept {datetime.now():%H:%M:%S}"  # the wall clock of who works here
+                self.refused, self.kept_words = (
+                    False,
+                    f"kept {datetime.now():%H:%M:%S}",
+                )  # the wall clock of who works here
             self.kept_changed.emit()
             if error is None:
                 self.keep()
@@ -155,7 +158,7 @@ class OpenTimeline(QObject):
         def done(theirs: Timeline) -> None:
             self._state = state
             self._kept = theirs
-            self.refused, self.kept = False, ""
+            self.refused, self.kept_words = False, ""
             self.edit("take what was changed elsewhere", lambda _mine: theirs)
             self.kept_changed.emit()
 

@@ -45,7 +45,7 @@ class Playback(QObject):
         self.by_field, self.second_field = False, False
         self.silent = ""  #: why nothing is heard
         self._maker = FrameMaker()
-        self._maker.made.connect(self._made, Qt.ConnectionType.QueuedConnection)
+        self._maker.prepared.connect(self._made, Qt.ConnectionType.QueuedConnection)
         self._ready: dict[int, PlayedPicture] = {}
         self._sounding: SoundFeeder | None = None
         self._begun, self._from, self._planned = 0.0, 0, 0

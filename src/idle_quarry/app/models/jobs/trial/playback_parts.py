@@ -58,7 +58,7 @@ class PlaybackSource(Protocol):
 class FrameMaker(QObject):
     """Makes the frames that are wanted, in their order, on a thread of its own."""
 
-    made = Signal(object, object)
+    prepared = Signal(object, object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -121,7 +121,7 @@ class FrameMaker(QObject):
                 seen = PlayedPicture(frame, None, words=error.what)
             except Exception as error:  # the window must say so rather than stand still
                 seen = PlayedPicture(frame, None, words=unforeseen(error))
-            self.made.emit(source, (lines, seen))
+            self.prepared.emit(source, (lines, seen))
 
 
 class SoundFeeder:

@@ -50,7 +50,11 @@ class TrialRenders(QObject):
         if result is None or result[0] is not timeline:
             return None
         there = result[1].at(frame)
-        return (there.kept.path, frame - there.piece.first) if there is not None and there.kept is not None else None
+        return (
+            (there.rendered.path, frame - there.piece.first)
+            if there is not None and there.rendered is not None
+            else None
+        )
 
     def lacks(self, opened: OpenTimeline, track: Track, item: TimelineItem) -> bool:
         """Return whether a frame of an item that is seen has neither to be rendered nor is."""
