@@ -68,7 +68,7 @@ def main(arguments: list[str]) -> int:
         return subprocess.run(pytest, check=False).returncode
     checks = Checks()
     checks.start()
-    workers = str(len(os.sched_getaffinity(0)) + 1)  # one more than processors: a sixth of all tests' time is waiting
+    workers = str(len(os.sched_getaffinity(0)))
     status = subprocess.run([*pytest, "-n", workers, "--dist", "worksteal"], check=False).returncode
     checks.join()
     if checks.failed:

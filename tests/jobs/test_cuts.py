@@ -27,7 +27,7 @@ from idle_quarry.jobs.conform.edl import EdlList, read_edl
 from idle_quarry.jobs.conform.edl_writing import write_edl
 from idle_quarry.jobs.conform.frame import frame_findings
 from idle_quarry.jobs.conform.lists import CutList, read_list
-from idle_quarry.jobs.conform.matching import matched
+from idle_quarry.jobs.conform.matching import in_reels_counts, matched
 from idle_quarry.jobs.conform.material import ClipOnDisk, clips_in
 from idle_quarry.jobs.conform.report import as_html, conformed
 from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
@@ -593,6 +593,19 @@ def test_a_tape_is_found_by_its_numbers_in_its_own_count() -> None:
     assert event.clip is not None and event.offset == 0
     [event] = matched(events_of("FCM: DROP FRAME", line)[0].timeline, [replace(tape, first=1_088_210, frames=60)])
     assert event.status == "missing", "frames of the same number lie elsewhere"
+
+
+def test_a_reel_at_another_rate_is_found_by_its_own_numbers_and_plays_at_its_own_speed() -> None:
+    line = "001 FILM1 V C 01:04:10:02 01:04:10:14 01:00:00:00 01:00:01:00\nM2 FILM1 012.0 01:04:10:02"
+    seconds = 3600 + 4 * 60 + 10
+    film = ClipOnDisk(Path("/m/x.mov"), "FILM1", Fraction(24000, 1001), 24 * seconds, 48)
+    pairs = ClipOnDisk(Path("/m/y.mov"), "FILM1", 2 * NTSC, 60 * seconds, 120)
+    timeline = events_of("FCM: NON-DROP FRAME", line)[0].timeline
+    for clip, first, speed in ((film, 24 * seconds + 2, Fraction(1, 2)), (pairs, 60 * seconds + 4, Fraction(2, 5))):
+        [event] = in_reels_counts(matched(timeline, [clip]))
+        assert event.status == "found" and event.text.endswith("the list counts it at 29.97: found by its numbers")
+        [item] = taken(timeline, [event], lamp_room(), BY_TIME).tracks[0].items
+        assert item.begins == first and item.speed == speed, "a whole frame"
 
 
 COUNTS = [

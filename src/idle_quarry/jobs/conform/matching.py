@@ -53,24 +53,31 @@ class Event:
     text: str
     clip: ClipOnDisk | None = None
     offset: int | None = None
-    reel_base: int | None = None
+    own_speed: Fraction | None = None
 
     @property
     def speed(self) -> Fraction:
-        """The item's speed; `reel_base` is set where it was told in frames of a reel that counts at another base."""
-        speed = self.item.speed
-        if self.reel_base is None or self.item.media is None or speed == 1:
-            return speed
-        return speed * counting_base(self.item.media.rate) / self.reel_base
+        """The item's speed, or the one that its list means in the count of the clip that was found."""
+        return self.item.speed if self.own_speed is None else self.own_speed
 
 
 def in_reels_counts(events: Iterable[Event]) -> list[Event]:
     """Return the events of a CMX 3600 list, whose speeds are frames of the reel's own count (M2): known once its clip
     is.
     """
-    return [
-        event if event.clip is None else replace(event, reel_base=counting_base(event.clip.rate)) for event in events
-    ]
+    return [replace(event, own_speed=_own_speed(event)) for event in events]
+
+
+def _own_speed(event: Event) -> Fraction | None:
+    clip, media = event.clip, event.item.media
+    if clip is None or media is None or event.item.speed == 1 or _paired(clip.rate, media.rate):
+        return None
+    return event.item.speed * counting_base(media.rate) / counting_base(clip.rate)
+
+
+def _paired(one: Fraction, other: Fraction) -> bool:
+    """Whether one of two rates is twice the other: then a number of the slower is a pair of frames (ST 12-1)."""
+    return one / other in (2, Fraction(1, 2))
 
 
 class ClipIndex:
@@ -188,7 +195,7 @@ def _place_in(clip: ClipOnDisk, first: int, last: int, media: Media) -> int | No
     """
     by, scale = 0, clip.rate / media.rate
     if (clip.rate, clip.drop) != (media.rate, media.drop):
-        paired = scale in (2, Fraction(1, 2))
+        paired = _paired(clip.rate, media.rate)
         try:
             counted = start_timecode(str(media.timecode(first)), clip.drop, media.rate if paired else clip.rate)
             number = math.floor(counted.frames * scale) if paired else counted.frames

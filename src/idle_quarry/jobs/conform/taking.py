@@ -4,11 +4,12 @@ were found.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from fractions import Fraction
 
-from idle_quarry.jobs.conform.matching import Event
+from idle_quarry.jobs.conform.matching import OFFSET, Event
 from idle_quarry.jobs.cutting.timeline import Media, Timeline, TimelineItem, Track, Transition
 from idle_quarry.path.template import Template
 from idle_quarry.signal.timecode import start_timecode
@@ -69,6 +70,7 @@ def _relinked(item: TimelineItem, event: Event | None) -> TimelineItem:
     media = Media(
         item.media.name, clip.rate, str(clip.path), clip.tape or item.media.tape, clip.first, clip.frames, clip.drop
     )
-    return replace(
-        item, media=media, begins=item.begins * clip.rate / item.media.rate + event.offset, speed=event.speed
-    )
+    begins = item.begins * clip.rate / item.media.rate
+    if event.status != OFFSET and clip.rate != item.media.rate:
+        begins = Fraction(math.floor(begins))  # its number is the clip's own, and a number is a whole frame
+    return replace(item, media=media, begins=begins + event.offset, speed=event.speed)

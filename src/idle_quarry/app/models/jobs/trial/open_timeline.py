@@ -139,10 +139,8 @@ class OpenTimeline(QObject):
                 self.refused, self.kept_words = True, f"not kept: {error.what}"
             else:
                 self._kept = timeline
-                self.refused, self.kept_words = (
-                    False,
-                    f"kept {datetime.now():%H:%M:%S}",
-                )  # the wall clock of who works here
+                now = datetime.now()  # the wall clock of who works here
+                self.refused, self.kept_words = False, f"kept {now:%H:%M:%S}"
             self.kept_changed.emit()
             if error is None:
                 self.keep()
