@@ -62,7 +62,7 @@ def one(draw: tuple[int, str]) -> dict[str, Any]:
     moves = float(np.median(np.sort(largest)[-max(3, len(largest) // 3) :])) - 3.2 * noise**2
     rate = Fraction(60) if kind.startswith("repeats") else Fraction(30)
     guess = guess_of([ExaminedRun(0, evidence(meter.pairs))], rate)
-    scan, order, cadence = ("mixed", None, None) if guess.group == "mixed" else described(guess.found.best)
+    scan, order, cadence = ("mixed", None, None) if guess.group == "mixed" else described(guess.path.best)
     if guess.group == "held":
         cadence = guess.hold.cadence
     still = kind == "still" or moves < STILL

@@ -52,7 +52,7 @@ def speeds() -> None:
         timing = Timing(way.streams, way.words, way.sav, way.raster)
         per = 48000 * way.pictures * fmt.rate.denominator // fmt.rate.numerator
         result = [
-            writer.frame([picture] * writer.pictures, sound.taken(per * n, per), Timecode(n * way.pictures, fmt.rate))
+            writer.frame([picture] * writer.pictures, sound.samples(per * n, per), Timecode(n * way.pictures, fmt.rate))
             for n in range(4)
         ]
         reader, copied = LineReader(), [np.empty_like(item) for item in result[0]]
@@ -61,7 +61,7 @@ def speeds() -> None:
         others = [noise(fmt, seed) for seed in (2, 3)]  # pictures that stand still are laid once: these move
         for turn in range(12):
             begun = time.perf_counter()
-            writer.frame([others[turn % 2]] * writer.pictures, sound.taken(0, per), Timecode(0, fmt.rate))
+            writer.frame([others[turn % 2]] * writer.pictures, sound.samples(0, per), Timecode(0, fmt.rate))
             wrote = time.perf_counter()
             reader.frame(result[1], timing).pictures()
             read = time.perf_counter()

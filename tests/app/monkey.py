@@ -97,7 +97,7 @@ class Monkey:
 
     def run(self, events: int) -> None:
         """Do so many things. Dialogs answer by themselves, and errors do not end it."""
-        before, handler = sys.excepthook, qInstallMessageHandler(self._said)
+        before, handler = sys.excepthook, qInstallMessageHandler(self._hear)
         for module in pkgutil.walk_packages(app.__path__, "idle_quarry.app."):  # what a dialog is asked by
             importlib.import_module(module.name)
         kept = _answered(self)
@@ -277,7 +277,7 @@ class Monkey:
         last = "".join(traceback.format_exception(kind, error, trace)[-3:])
         self.failures.append(f"after {self.done[-3:]}: {last}")
 
-    def _said(self, kind: QtMsgType, _where: object, text: str) -> None:
+    def _hear(self, kind: QtMsgType, _where: object, text: str) -> None:
         if kind != QtMsgType.QtDebugMsg and not any(part in text for part in _NOT_OURS):
             self.failures.append(f"after {self.done[-3:]}: Qt says {text}")
 

@@ -122,7 +122,7 @@ def test_sound_stays_with_the_picture(source: str, target: str, tmp_path: Path) 
     with ClipWriter(tmp_path / "a.mov", codecs()["rdd36-proxy"], before, sound=WrittenSound(2)) as writer:
         for n in range(frames):
             first, last = int(n * 48000 / before.rate), int((n + 1) * 48000 / before.rate)
-            writer.write(picture_of("flash", before, n), sound.taken(first, last - first) << 8)
+            writer.write(picture_of("flash", before, n), sound.samples(first, last - first) << 8)
         writer.finish()
     clip = inspect(tmp_path / "a.mov")
     policy = DEFAULT_POLICY.with_parts(retime="speed")
@@ -133,7 +133,7 @@ def test_sound_stays_with_the_picture(source: str, target: str, tmp_path: Path) 
     result = flash_and_pip(output.path, inspect(output.path).declared)
     assert result.pairs >= 2 and abs(result.offset_ms) < 1.5 * 1000 / float(before.rate)
     with SoundReader(output.path) as heard:
-        samples = heard.taken(0, int(seconds * 48000)).astype(np.int64)
+        samples = heard.samples(0, int(seconds * 48000)).astype(np.int64)
     assert abs(20 * np.log10(np.abs(samples).max() / 2**31) + 18) < 0.3
 
 

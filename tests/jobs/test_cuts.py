@@ -30,7 +30,7 @@ from idle_quarry.jobs.conform.lists import CutList, read_list
 from idle_quarry.jobs.conform.matching import in_reels_counts, matched
 from idle_quarry.jobs.conform.material import ClipOnDisk, clips_in
 from idle_quarry.jobs.conform.report import as_html, conformed
-from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
+from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, job_timeline
 from idle_quarry.jobs.conform.writing import write_list
 from idle_quarry.jobs.cutting.otio_values import from_otio
 from idle_quarry.jobs.cutting.otio_writing import to_otio
@@ -290,7 +290,7 @@ def test_a_clip_at_another_rate_begins_where_the_list_begins() -> None:
         ("offset", 4750),
         ("offset", 4750),
     ]  # 10 s are 250 at 25
-    first, second = taken(film, events, template, BY_TIME).track("V").items
+    first, second = job_timeline(film, events, template, BY_TIME).track("V").items
     assert first.begins == 5000 and second.begins == 5250, "ten seconds on, counted at the clip's rate"
     assert [event.status for event in matched(film, [clip("x", 5000, 274)])] == ["offset", "missing"]
 
@@ -326,7 +326,7 @@ def test_a_list_is_taken_frame_for_frame_or_by_time() -> None:
     clips = [clip("x", 1000, 1000, rate=Fraction(24))]
     events = matched(film, clips)
     assert {event.offset for event in events} == {1000}
-    by_frame, by_time = (taken(film, events, template, how) for how in (BY_FRAME, BY_TIME))
+    by_frame, by_time = (job_timeline(film, events, template, how) for how in (BY_FRAME, BY_TIME))
     assert [(i.at, i.length, i.speed) for i in by_frame.track("V").items] == [
         (0, 24, Fraction(25, 24)),
         (24, 24, Fraction(25, 24)),
@@ -587,7 +587,7 @@ def test_a_tape_is_found_by_its_numbers_in_its_own_count() -> None:
         first = Timecode.from_text(f"10:05:10{';' if drops else ':'}00", NTSC).frames
         [event] = matched(timeline, [replace(tape, first=first, drop=drops)])
         assert event.status == "found" and ("found by its numbers" in event.text) == ((fcm == "DROP") != drops), fcm
-        [item] = taken(timeline, [event], lamp_room()).tracks[0].items
+        [item] = job_timeline(timeline, [event], lamp_room()).tracks[0].items
         assert item.media is not None and item.begins == first and item.media.drop is drops
     [event] = matched(events_of("FCM: NON-DROP FRAME", line)[0].timeline, [replace(tape, first=1_089_200, frames=300)])
     assert event.clip is not None and event.offset == 0
@@ -604,7 +604,7 @@ def test_a_reel_at_another_rate_is_found_by_its_own_numbers_and_plays_at_its_own
     for clip, first, speed in ((film, 24 * seconds + 2, Fraction(1, 2)), (pairs, 60 * seconds + 4, Fraction(2, 5))):
         [event] = in_reels_counts(matched(timeline, [clip]))
         assert event.status == "found" and event.text.endswith("the list counts it at 29.97: found by its numbers")
-        [item] = taken(timeline, [event], lamp_room(), BY_TIME).tracks[0].items
+        [item] = job_timeline(timeline, [event], lamp_room(), BY_TIME).tracks[0].items
         assert item.begins == first and item.speed == speed, "a whole frame"
 
 

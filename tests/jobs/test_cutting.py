@@ -286,7 +286,7 @@ def test_changes_marks_and_words_stay_with_what_they_are_of() -> None:
     )
     place = (Fraction(-1, 8), Fraction(0))
     assert edits.placed(timeline, first, place).item(first)[1].place == place
-    pieces = edits.taken(timeline, [second])
+    pieces = edits.pieces_of(timeline, [second])
     assert [(lane, item.at, item.ident) for lane, item in pieces] == [("P1", 0, 0)]
     assert edits.add(begun(), pieces).track("P1").items[0].name == "b"
 

@@ -17,7 +17,7 @@ from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.conform.matching import matched
 from idle_quarry.jobs.conform.material import clips_in
-from idle_quarry.jobs.conform.taking import taken
+from idle_quarry.jobs.conform.taking import job_timeline
 from idle_quarry.jobs.conform.writing import write_list
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, Media, TimelineItem
@@ -122,7 +122,7 @@ def test_a_job_keeps_its_count_from_the_list_to_the_delivery(
     cuts = read_list(path, fmt.rate)
     events = matched(cuts.timeline, clips_in([share])[0])
     assert [event.status for event in events] == ["found", "found"], [event.text for event in events]
-    timeline = taken(cuts.timeline, events, template)
+    timeline = job_timeline(cuts.timeline, events, template)
     (track,) = (track for track in timeline.tracks if track.kind == PICTURE)
     assert [item.begins for item in track.items] == [number + begin for begin, _ in SHOTS]
     (again,) = write_list(tmp_path / "again.edl", timeline)

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from idle_quarry.errors import JobError
-from idle_quarry.jobs.handover.record import MADE_FILE, _made, note_made
+from idle_quarry.jobs.handover.record import MADE_FILE, _files_made, note_made
 from idle_quarry.jobs.material import JobClip, changed_material, read_material
 
 _ROOM = """
@@ -27,13 +27,13 @@ for number in range(25):
 def test_what_two_rooms_note_at_once_is_all_kept(tmp_path: Path) -> None:
     rooms = [subprocess.Popen([sys.executable, "-c", _ROOM, str(tmp_path), room]) for room in ("Odo", "Wren")]
     assert [room.wait(60) for room in rooms] == [0, 0]
-    assert len(_made(tmp_path)) == 50 and len(read_material(tmp_path)) == 50
+    assert len(_files_made(tmp_path)) == 50 and len(read_material(tmp_path)) == 50
 
 
 def test_a_damaged_record_is_put_aside_and_never_written_over(tmp_path: Path) -> None:
     (tmp_path / MADE_FILE).write_text("{ cut")
     note_made(tmp_path, "a", {"timeline": "Programme"})
-    assert _made(tmp_path) == {"a": {"timeline": "Programme"}}
+    assert _files_made(tmp_path) == {"a": {"timeline": "Programme"}}
     assert [path.read_text() for path in tmp_path.glob("*damaged*")] == ["{ cut"]
     with pytest.raises(JobError, match="its records cannot be changed"):
         changed_material(tmp_path / "nowhere", lambda before: [*before, JobClip(Path("/m/a.mov"), "x")])

@@ -80,7 +80,7 @@ class Counting:
     def __init__(self, channels: int) -> None:
         self.channels = channels
 
-    def taken(self, first: int, count: int) -> NDArray[np.int32]:
+    def samples(self, first: int, count: int) -> NDArray[np.int32]:
         places = np.arange(first, first + count, dtype=np.int64)
         return np.stack([places * 256, -places * 256, places * 0][: self.channels], axis=1).astype(np.int32)
 

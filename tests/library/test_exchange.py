@@ -75,11 +75,11 @@ def test_a_bundle_gives_back_what_was_put_in(tmp_path_factory: pytest.TempPathFa
     path = tmp_path_factory.mktemp("bundle") / "some.zip"
     export_bundle([kept(item) for item in several], path)
     result = offered(path)
-    assert [item.found.template for item in result if item.found] == several and len(
+    assert [item.exchanged.template for item in result if item.exchanged] == several and len(
         {e.member.lower() for e in result}
     ) == len(several)
     assert added_to(path, [kept(several[0])]) == (len({item.name for item in several}), 1)
-    names = {item.found.template.name for item in offered(path) if item.found}
+    names = {item.exchanged.template.name for item in offered(path) if item.exchanged}
     assert names == {item.name for item in several}
 
 
@@ -137,9 +137,9 @@ def test_names_in_a_bundle_lead_nowhere(tmp_path: Path, library: FileLibrary) ->
             bundle.writestr(name, exported(edited(BASES[0], Edit("name", name[:20]))))
         bundle.writestr("zeros.json", b" " * 9_000_000)
     result = offered(path)
-    assert [bool(item.found) for item in result] == [True] * 4 + [False]
+    assert [bool(item.exchanged) for item in result] == [True] * 4 + [False]
     for item in result:
-        take(library, item, "own", "take" if item.found else "leave", path.name)
+        take(library, item, "own", "take" if item.exchanged else "leave", path.name)
     assert library.count() == 4
     assert (
         not [p for p in tmp_path.rglob("*") if "outside" in p.name] and not (tmp_path.parent / "outside.json").exists()

@@ -219,7 +219,7 @@ def test_flash_and_pip_tell_how_far_sound_is_off(tmp_path: Path, late_ms: int) -
     shift = late_ms * 48
     with ClipWriter(tmp_path / "a.mov", codecs()["rdd36-proxy"], fmt, sound=WrittenSound(2)) as writer:
         for n in range(60):
-            samples = sound.taken(n * 1920 - shift, 1920) << 8
+            samples = sound.samples(n * 1920 - shift, 1920) << 8
             writer.write(picture_of("flash", fmt, n), samples)
         writer.finish()
     result = flash_and_pip(tmp_path / "a.mov", inspect(tmp_path / "a.mov").declared)
@@ -248,7 +248,7 @@ def test_any_stretch_of_sound_is_what_the_file_has(tmp_path: Path) -> None:
             (len(truth) - 50, 100),
             (-30, 60),
         ):
-            got = sound.taken(first, count)[:, : truth.shape[1]]
+            got = sound.samples(first, count)[:, : truth.shape[1]]
             want = np.zeros_like(got, np.int64)
             a, b = max(0, first), max(0, min(len(truth), first + count))
             want[a - first : b - first] = truth[a:b]
@@ -307,5 +307,5 @@ def test_two_pictures_in_a_frame_are_two_of_the_take_each_with_its_own_sound(tmp
     assert [event.kind for event in take.events] == ["no signal"] and take.frames == 7
     assert [int(planes[0][0, 0]) for planes in pictures(take.path)] == [200, 250, 300, 350, 400, 450, 450]
     with SoundReader(take.path) as reader:
-        heard = reader.taken(0, 1920)
+        heard = reader.samples(0, 1920)
     np.testing.assert_array_equal(heard[:, 0] >> 16, np.arange(1, 1921) >> 0)

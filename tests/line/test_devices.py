@@ -14,7 +14,7 @@ from idle_quarry.line.devices.face import Drawing, Face, face
 from idle_quarry.line.writing.sending import SentSound, sent_frames
 from idle_quarry.line.writing.writer import LineSignalling
 from idle_quarry.path.entries import Monitor
-from idle_quarry.path.monitoring import misread, taken
+from idle_quarry.path.monitoring import misread, response_of
 from idle_quarry.path.registry import monitors, sound_layouts
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words
@@ -74,7 +74,7 @@ def sent(
 def test_a_monitor_shows_bars_as_they_are() -> None:
     stand_in = sent("1080i25", monitor())
     result = stand_in.face()
-    assert result is not None and result.picture is not None and result.taken.state == "shown"
+    assert result is not None and result.picture is not None and result.response.state == "shown"
     height, width = result.picture.shape[:2]
     assert (height, width) == (540, 960)
     row = result.picture[height // 3]
@@ -118,13 +118,13 @@ def test_it_locks_or_stays_black_as_its_entry_says(
     result = stand_in.face()
     assert result is not None and stand_in.receiver.frame is not None
     fmt = format_from_words(words)
-    seen = result.taken.seen
-    notes = misread(seen, fmt) if seen is not None else result.taken.why
+    seen = result.response.seen
+    notes = misread(seen, fmt) if seen is not None else result.response.why
     assert said in "; ".join(notes) and (seen is None, bool(notes)) == (state == "black", state != "shown")
     assert (result.picture is None) == (state == "black")
     # what is foretold from the format alone is what becomes of the words
     interface = stand_in.receiver.frame.lock.interface or ""
-    assert taken(stand_in.monitor, fmt, interface, payload=payload).state == state
+    assert response_of(stand_in.monitor, fmt, interface, payload=payload).state == state
 
 
 def test_what_is_misread_looks_it() -> None:
@@ -172,6 +172,6 @@ def test_each_monitor_that_ships_takes_what_the_findings_say() -> None:
             fmt = format_from_words(words)
             from idle_quarry.path.findings.monitoring import refusals
 
-            assert (taken(item, fmt).state == "shown") == (not refusals(item, fmt)) or taken(
+            assert (response_of(item, fmt).state == "shown") == (not refusals(item, fmt)) or response_of(
                 item, fmt
             ).state == "not as meant"

@@ -46,7 +46,7 @@ def flash(path: Path) -> float | None:
 def tone(path: Path, first_s: float = 0.0) -> float:
     """Return when the tone begins, of what is read from a moment on."""
     with SoundReader(path, RATE) as reader:
-        samples = reader.taken(round(first_s * RATE), 3 * RATE)[:, 0]
+        samples = reader.samples(round(first_s * RATE), 3 * RATE)[:, 0]
     return first_s + int(np.flatnonzero(np.abs(samples.astype(np.int64)) > 0.2 * 2**31)[0]) / RATE
 
 

@@ -32,7 +32,7 @@ PLACE = "IDLE_QUARRY_LOOPS"
 _OLD_S = 180 * 86400
 _ROOT = Path(__file__).resolve().parent.parent
 _MODULES = ("line/kernels.py", "sound/kernels.py", "picture/loops/*.py", "compile_all.py")
-_closing, _is_compiler, _said = threading.Event(), threading.Event(), threading.Event()
+_closing, _is_compiler, _announced = threading.Event(), threading.Event(), threading.Event()
 
 
 #: madvise's MADV_DONTNEED (madvise(2)): a page of a file is read again when it is next touched.
@@ -162,9 +162,9 @@ def closing() -> Iterator[None]:
 
 def _say(sentence: str) -> None:
     """Tell a person at a terminal why it takes longer this once; the window has a place of its own for that."""
-    if not _said.is_set() and not _is_compiler.is_set() and sys.stderr.isatty():
+    if not _announced.is_set() and not _is_compiler.is_set() and sys.stderr.isatty():
         print(f"idle-quarry: {sentence}", file=sys.stderr)
-    _said.set()
+    _announced.set()
 
 
 def let_go_of_compiler() -> None:

@@ -103,12 +103,12 @@ def read_material(folder: Path) -> tuple[JobClip, ...]:
 
 
 def _entry(folder: Path, data: dict[str, Any]) -> JobClip:
-    brought = tuple(_made(folder, item) for item in data.get("brought", []))
-    proxy = _made(folder, data["proxy"]) if data.get("proxy") else None
+    brought = tuple(_brought_in_file(folder, item) for item in data.get("brought", []))
+    proxy = _brought_in_file(folder, data["proxy"]) if data.get("proxy") else None
     return JobClip(folder / str(data["path"]), str(data["content"]), str(data.get("source", "")), brought, proxy)
 
 
-def _made(folder: Path, data: dict[str, Any]) -> BroughtInFile:
+def _brought_in_file(folder: Path, data: dict[str, Any]) -> BroughtInFile:
     span = (int(data["span"][0]), int(data["span"][1])) if data.get("span") else None
     return BroughtInFile(folder / str(data["path"]), str(data["of"]), str(data["source"]), str(data["codec"]), span)
 

@@ -84,7 +84,7 @@ def start_job(
     }
     note = RecoveryNote("job", target, dirs=(LINE_UP,), files=plan.files, facts=data)
     try:
-        _made(note.part, target, stored, title, plan, write_pdf, person, progress or (lambda _what, _share: None))
+        _make_job(note.part, target, stored, title, plan, write_pdf, person, progress or (lambda _what, _share: None))
     except BaseException:
         shutil.rmtree(note.part, ignore_errors=True)
         note.forget()
@@ -92,7 +92,7 @@ def start_job(
     return StartedJob(target, plan.files, note)
 
 
-def _made(
+def _make_job(
     beside: Path,
     target: Path,
     stored: StoredTemplate,

@@ -90,15 +90,15 @@ class ChartMaterial:
         self.format = fmt
         self.frames = int(10 * fmt.rate)
         self.chart: str | None = chart
-        self._kept = _FrameCache()
+        self._cache = _FrameCache()
 
     def frame(self, index: int) -> Planes:
         index = min(max(index, 0), self.frames - 1)
-        return self._kept.get(index) or self._kept.put(index, chart_frame(self.chart or "", self.format, index))
+        return self._cache.get(index) or self._cache.put(index, chart_frame(self.chart or "", self.format, index))
 
     def close(self) -> None:
         """Let go of the frames that were drawn; they are drawn again when they are asked for."""
-        self._kept.clear()
+        self._cache.clear()
 
 
 class ClipMaterial:
@@ -119,22 +119,22 @@ class ClipMaterial:
         self.frames = max(1, clip.declared.frames or 1)
         self.chart: str | None = None
         self._source = FrameSource(clip, kept_bytes=_ONWARD_BYTES) if onward else FrameSource(clip)
-        self._kept = _FrameCache(_ONWARD if onward else None)
+        self._cache = _FrameCache(_ONWARD if onward else None)
 
     def frame(self, index: int) -> Planes:
         index = min(max(index, 0), self.frames - 1)
-        results = self._kept.get(index)
+        results = self._cache.get(index)
         if results is not None:
             return results
         picture = self._source.frame(index)
         if picture is None:
             raise MediaError("no picture could be decoded", subject=self.name)
-        return self._kept.put(index, planes_of_picture(picture, self.format))
+        return self._cache.put(index, planes_of_picture(picture, self.format))
 
     def close(self) -> None:
         """Let go of the file and of what was read of it; the next frame opens it again."""
         self._source.close()
-        self._kept.clear()
+        self._cache.clear()
 
 
 class PulledMaterial:

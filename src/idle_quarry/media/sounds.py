@@ -57,7 +57,7 @@ class _Stream:
             block: Samples = np.asarray(result.to_ndarray(), np.int32).reshape(-1, self.channels)
             self._blocks.append(block)
 
-    def taken(self, first: int, count: int) -> Samples:
+    def samples(self, first: int, count: int) -> Samples:
         """Return samples from `first` on, silence where there are none, and let go of what lies before."""
         have = np.concatenate(self._blocks) if len(self._blocks) > 1 else self._blocks[0]
         passed = max(0, min(len(have), first - self.first))
@@ -118,7 +118,7 @@ class SoundReader:
     def _demuxed(self) -> Any:
         return self._container.demux([stream.stream for stream in self._streams]) if self._streams else iter(())
 
-    def taken(self, first: int, count: int) -> Samples:
+    def samples(self, first: int, count: int) -> Samples:
         """Return `count` samples from `first` on, (count, channels) at 32 bits.
 
         Silence before, after, and where none decode.
@@ -132,7 +132,7 @@ class SoundReader:
             self._seek(first)
         while not self._ended and any(stream.end < first + count for stream in self._streams):
             self._read_on()
-        return np.concatenate([stream.taken(first, count) for stream in self._streams], axis=1)
+        return np.concatenate([stream.samples(first, count) for stream in self._streams], axis=1)
 
     def ended(self, at: int) -> bool:
         """Return whether no sound lies from a sample on; known when it was read to its end."""

@@ -73,7 +73,7 @@ class FrameSource:
         self._threads = threads
         self._onward: Iterator[Picture] = iter(())
         self._next: int | None = None  #: the frame that is decoded next
-        self._kept: OrderedDict[int, Picture] = OrderedDict()
+        self._cache: OrderedDict[int, Picture] = OrderedDict()
         self._bytes = 0
         self._times: Times | None = None  #: of pictures that come at no even pace
 
@@ -88,7 +88,7 @@ class FrameSource:
             if self._reader is not None:
                 self._reader.close()
             self._reader, self._onward, self._next, self._bytes = None, iter(()), None, 0
-            self._kept.clear()
+            self._cache.clear()
 
     def frame(self, index: int) -> Picture | None:
         """Return the frame at `index`, or the nearest after it that can be decoded; None where there is none.
@@ -108,9 +108,9 @@ class FrameSource:
 
     def _picture(self, number: int, place: int) -> Picture | None:
         """Return a coded picture by its number; `place` is where a reader looks for it."""
-        still = self._kept.get(number)
+        still = self._cache.get(number)
         if still is not None:
-            self._kept.move_to_end(number)
+            self._cache.move_to_end(number)
             return still
         if self._reader is None:
             self._reader = Reader(self.clip.path, self.clip.declared, threads=self._threads).__enter__()
@@ -135,10 +135,10 @@ class FrameSource:
         return self._times
 
     def _keep(self, number: int, picture: Picture) -> None:
-        self._kept[number] = picture
+        self._cache[number] = picture
         self._bytes += _bytes_of(picture)
-        while self._bytes > self._most and len(self._kept) > 1:
-            self._bytes -= _bytes_of(self._kept.popitem(last=False)[1])
+        while self._bytes > self._most and len(self._cache) > 1:
+            self._bytes -= _bytes_of(self._cache.popitem(last=False)[1])
 
 
 def _bytes_of(picture: Picture) -> int:

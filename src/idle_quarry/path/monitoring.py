@@ -27,7 +27,7 @@ class MonitorResponse:
         return "black" if self.seen is None else "not as meant" if self.notes else "shown"
 
 
-def taken(monitor: Monitor, fmt: SignalFormat, interface: str = "", *, payload: bool = True) -> MonitorResponse:
+def response_of(monitor: Monitor, fmt: SignalFormat, interface: str = "", *, payload: bool = True) -> MonitorResponse:
     """Return what a monitor makes of a format over an interface ("3G-A", "12G" …; "" for the smallest).
 
     Without a payload identifier, or where the monitor ignores it, only raster, scan and rate are known: PsF is taken

@@ -211,16 +211,16 @@ def _uneven(
     return _share(np.min(apart, axis=0), _ELSEWHERE) if apart else 0.0
 
 
-def _each(make: Callable[[Picture, int], Picture]) -> Callable[[Sequence[Planes], int, str], Planes]:
+def _per_field(make: Callable[[Picture, int], Picture]) -> Callable[[Sequence[Planes], int, str], Planes]:
     return lambda moments, at, order: tuple(make(plane, _parity(at, order)) for plane in moments[at])
 
 
 #: Method → what makes a moment whole, of all moments in order, the number of the one wanted, and the field order.
 DEINTERLACERS: dict[str, Callable[[Sequence[Planes], int, str], Planes]] = {
-    "drop": _each(dropped),
+    "drop": _per_field(dropped),
     "blend": _blended,
-    "interpolate": _each(interpolated),
-    "fields": _each(interpolated),
+    "interpolate": _per_field(interpolated),
+    "fields": _per_field(interpolated),
     "adaptive": _adaptive,
     "compensated": _compensated,
 }

@@ -89,7 +89,7 @@ class Conversion:
         self._of: Frames | None = None
         self._whole: OrderedDict[int, Planes] = OrderedDict()
         self._halves: OrderedDict[int, tuple[Planes, Planes]] = OrderedDict()
-        self._kept = MotionCache()
+        self._cache = MotionCache()
 
     # -- time ------------------------------------------------------------------------------------------
 
@@ -181,7 +181,7 @@ class Conversion:
         if self.method == "compensated":
             # R′G′B′ has no luma: green is the most of it
             guide = 1 if self.source.encoding.matrix == "rgb" else 0
-            result = motion(first[guide], later[guide], origin.phase, self._kept)
+            result = motion(first[guide], later[guide], origin.phase, self._cache)
             pairs = zip(first, later, strict=True)
             return tuple(at_once(lambda pair: between(*pair, resized(result, pair[0].shape)), pairs))
         share = np.float32(origin.phase)
@@ -216,7 +216,7 @@ class Conversion:
         for index in range(first, moment // 2 + NEIGHBOURS // 2 + 1):
             halves = self._halves_of(index, frames)
             fields += halves if order == "top" else halves[::-1]
-        return made_whole(fields, moment - 2 * first, order, self.policy.scan, self._kept)
+        return made_whole(fields, moment - 2 * first, order, self.policy.scan, self._cache)
 
     def _halves_of(self, index: int, frames: Frames) -> tuple[Planes, Planes]:
         """Return the upper and the lower field of a source frame, each plane in a piece.

@@ -63,7 +63,7 @@ class MotionCache:
 
     def __init__(self, most: int = 24) -> None:
         self._most = most
-        self._kept: OrderedDict[tuple[str, int], tuple[Samples, Any]] = OrderedDict()
+        self._results: OrderedDict[tuple[str, int], tuple[Samples, Any]] = OrderedDict()
 
     def spline(self, picture: Samples) -> Samples:
         """Return the coefficients of a picture, see `spline`."""
@@ -75,12 +75,12 @@ class MotionCache:
 
     def _of(self, kind: str, picture: Samples, make: Callable[[Samples], _A]) -> _A:
         key = kind, id(picture)
-        result = self._kept.pop(key, None)
+        result = self._results.pop(key, None)
         if result is None or result[0] is not picture:  # another one may lie where one that is gone was
             result = picture, make(picture)
-        self._kept[key] = result
-        while len(self._kept) > self._most:
-            self._kept.popitem(last=False)
+        self._results[key] = result
+        while len(self._results) > self._most:
+            self._results.popitem(last=False)
         results: _A = result[1]
         return results
 

@@ -228,7 +228,7 @@ class _OptionalWords:
 
     def __init__(self, text: str) -> None:
         self._text = text
-        self._said: dict[str, tuple[object, str]] = {}
+        self._values: dict[str, tuple[object, str]] = {}
         self._colours: list[str] = []
 
     def take(self, word: str) -> None:
@@ -273,21 +273,21 @@ class _OptionalWords:
             )
 
     def _say(self, key: str, value: object, word: str) -> None:
-        before = self._said.get(key)
+        before = self._values.get(key)
         if before is not None and before[0] != value:
             raise NotUnderstood(
                 f"{before[1]} and {word} contradict one another", subject=repr(self._text), remedy="keep one"
             )
-        self._said[key] = (value, word)
+        self._values[key] = (value, word)
 
     @property
     def aspect(self) -> tuple[Fraction | None, int | None]:
-        value = self._said.get("aspect")
+        value = self._values.get("aspect")
         return value[0] if value else (None, None)  # type: ignore[return-value]
 
     @property
     def field_order(self) -> str | None:
-        value = self._said.get("field_order")
+        value = self._values.get("field_order")
         return str(value[0]) if value else None
 
     def encoding(self) -> dict[str, Any]:
@@ -298,8 +298,8 @@ class _OptionalWords:
         elif self._colours:
             parts.update(COLOUR_WORDS[self._colours[0]])
         for key in ("bit_depth", "sampling", "range", "primaries", "transfer", "matrix"):
-            if key in self._said:
-                parts[key] = self._said[key][0]
+            if key in self._values:
+                parts[key] = self._values[key][0]
         return parts
 
 

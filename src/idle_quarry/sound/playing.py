@@ -44,7 +44,7 @@ class Speaker:
 
         self.channels = channels
         self._waiting: deque[Samples] = deque()
-        self._taken = 0
+        self._samples_out = 0
         self._lock = threading.Lock()
         try:
             self._device = miniaudio.PlaybackDevice(
@@ -68,7 +68,7 @@ class Speaker:
                 self._waiting.popleft()
 
     def played(self) -> int:
-        return max(0, self._taken - RATE * _BUFFER_MS // 1000)
+        return max(0, self._samples_out - RATE * _BUFFER_MS // 1000)
 
     def _pulled(self) -> Generator[bytes, int, None]:
         """Give the device what it asks for; silence where nothing waits."""
@@ -87,7 +87,7 @@ class Speaker:
                 at += len(part)
                 if len(part) < len(block):
                     self._waiting.appendleft(block[len(part) :])
-            self._taken += at
+            self._samples_out += at
         return result
 
     def close(self) -> None:

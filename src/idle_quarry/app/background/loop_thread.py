@@ -34,7 +34,7 @@ class LoopThread(QObject):
 
     arrived = Signal(object)
     failed = Signal(str)
-    _made = Signal(object)
+    _answered = Signal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -42,8 +42,8 @@ class LoopThread(QObject):
         self._ending: list[threading.Thread] = []
         self._wake = threading.Event()
         self._stop = threading.Event()
-        self._taken = threading.Event()
-        self._made.connect(self._take, Qt.ConnectionType.QueuedConnection)
+        self._received = threading.Event()
+        self._answered.connect(self._take, Qt.ConnectionType.QueuedConnection)
 
     @property
     def running(self) -> bool:
@@ -52,10 +52,10 @@ class LoopThread(QObject):
     def start(self, steps: LoopSteps) -> None:
         """Begin to step, one step each `period_s()` seconds or as fast as it can."""
         self.stop()
-        self._stop, self._taken, self._wake = threading.Event(), threading.Event(), threading.Event()
-        self._taken.set()
+        self._stop, self._received, self._wake = threading.Event(), threading.Event(), threading.Event()
+        self._received.set()
         self._thread = threading.Thread(
-            target=self._run, args=(steps, self._stop, self._taken, self._wake), name="quarry live", daemon=True
+            target=self._run, args=(steps, self._stop, self._received, self._wake), name="quarry live", daemon=True
         )
         self._thread.start()
 
@@ -66,7 +66,7 @@ class LoopThread(QObject):
             self._ending.append(self._thread)
         self._thread = None
         self._stop.set()
-        self._taken.set()
+        self._received.set()
         self._wake.set()
 
     def hurry(self) -> None:
@@ -94,7 +94,7 @@ class LoopThread(QObject):
                     return
                 received.clear()
                 try:
-                    self._made.emit((answer, received))
+                    self._answered.emit((answer, received))
                 except RuntimeError:  # the window is gone, and this with it
                     return
                 if isinstance(answer, QuarryError):
@@ -108,7 +108,7 @@ class LoopThread(QObject):
 
     def _take(self, results: tuple[Any, threading.Event]) -> None:
         answer, received = results
-        if received is self._taken and self._thread is not None:
+        if received is self._received and self._thread is not None:
             if isinstance(answer, QuarryError):
                 self._thread = None
                 self.failed.emit(str(answer))

@@ -53,7 +53,7 @@ class MainWindow(QMainWindow):
         self.setWindowIcon(icon())
         self.resize(1280, 800)
         self.setMinimumSize(900, 560)
-        self._made: dict[str, QWidget] = {}
+        self._open_views: dict[str, QWidget] = {}
         self._stack = QStackedWidget()
         self.say_bar = SayBar()
         self.look: QPixmap | None = None  #: how the next start will look, once the window was closed
@@ -106,7 +106,7 @@ class MainWindow(QMainWindow):
         self.finder = Finder(body)
         commands = commands_of(desk, self, [view.name for view in VIEWS if view.tab])
         self.acting = Palette(desk, self, self.finder, commands)
-        desk.message.connect(self._said)
+        desk.message.connect(self._show_message)
         desk.lending.at_hand_of = lambda: QCursor.pos().toTuple()
         desk.view_wanted.connect(self.show_view)
         desk.documents.opened.connect(self._document_opened)
@@ -131,15 +131,15 @@ class MainWindow(QMainWindow):
 
     def view(self, name: str) -> QWidget:
         """Return a view, made at its first use."""
-        if name not in self._made:
+        if name not in self._open_views:
             row = next(view for view in self._views if view.name == name)
-            self._made[name] = row.make(self.desk)
-            self._stack.addWidget(self._made[name])
-            self._take_layout(self._made[name])
-            page_made = getattr(self._made[name], "page_made", None)
+            self._open_views[name] = row.make(self.desk)
+            self._stack.addWidget(self._open_views[name])
+            self._take_layout(self._open_views[name])
+            page_made = getattr(self._open_views[name], "page_made", None)
             if page_made is not None:
                 page_made.connect(self._take_layout)
-        return self._made[name]
+        return self._open_views[name]
 
     def show_view(self, name: str) -> None:
         """Bring a view to the front."""
@@ -175,14 +175,14 @@ class MainWindow(QMainWindow):
 
     def _guide_section(self) -> str:
         """Return the section of the guide for the page in front, else for its view."""
-        pages = self._made[self.shown].findChildren(QWidget)
+        pages = self._open_views[self.shown].findChildren(QWidget)
         own = [page.guide_section for page in pages if hasattr(page, "guide_section") and page.isVisible()]
         return own[0] if own else next(view.guide for view in self._views if view.name == self.shown)
 
     @property
     def shown(self) -> str:
         """The name of the view in front."""
-        return next(name for name, view in self._made.items() if view is self._stack.currentWidget())
+        return next(name for name, view in self._open_views.items() if view is self._stack.currentWidget())
 
     def first_start(self) -> None:
         """Begin with the standard set, where nobody has put anything on a shelf yet."""
@@ -201,7 +201,7 @@ class MainWindow(QMainWindow):
         self.open_guide()
         self.desk.guide.open_at("Four things to try")
 
-    def _said(self, text: str, refusal: bool, action: tuple[str, Callable[[], object]] | None) -> None:
+    def _show_message(self, text: str, refusal: bool, action: tuple[str, Callable[[], object]] | None) -> None:
         document = self.desk.document
         self._said_of = document.key if action is not None and document is not None else ""
         self.say_bar.say(text, refusal=refusal, action=action)

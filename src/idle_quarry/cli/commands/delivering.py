@@ -61,7 +61,7 @@ def deliver(options: Options, out: Output) -> int:
         "file": str(result.path),
         "delivery": delivery.id,
         "verdict": verified.verdict,
-        "sha256": verified.found.sha256,
+        "sha256": verified.measurement.sha256,
         "frames": result.frames,
         "gain_db": result.gain_db,
         "remark": result.remark or None,

@@ -81,7 +81,7 @@ def template_import(options: Options, out: Output) -> int:
         decided = []
         for offer in offers:  # nothing is taken before it is known what all of them meet
             result = collision(library, offer, options.shelf)
-            if offer.found is not None and offer.found.genuine is False:
+            if offer.exchanged is not None and offer.exchanged.genuine is False:
                 raise ExchangeError("changed since export", subject=offer.member)
             if result.same is not None and options.if_taken is None:
                 raise LibraryError(
@@ -94,7 +94,7 @@ def template_import(options: Options, out: Output) -> int:
                 raise LibraryError("is no draft of yours", subject=offer.member, remedy="say revision or keep-both")
             decided.append((offer, wanted))
         for bundled, wanted in decided:
-            if bundled.found is None:
+            if bundled.exchanged is None:
                 failed = True
                 print(f"idle-quarry: {bundled.member}: {bundled.trouble}", file=sys.stderr)
                 continue
@@ -102,7 +102,7 @@ def template_import(options: Options, out: Output) -> int:
             data = (
                 {"name": done.name, "shelf": options.shelf, "revision": done.number}
                 if done
-                else {"name": bundled.found.template.name}
+                else {"name": bundled.exchanged.template.name}
             )
             documents.append({"imported": done is not None, **data})
     lines = [

@@ -18,7 +18,7 @@ from idle_quarry.signal.timecode import start_timecode
 BY_FRAME, BY_TIME = "frame for frame", "by time"
 
 
-def taken(timeline: Timeline, events: Sequence[Event], template: Template, how: str = BY_FRAME) -> Timeline:
+def job_timeline(timeline: Timeline, events: Sequence[Event], template: Template, how: str = BY_FRAME) -> Timeline:
     """Return a list's timeline at the template's rate and start, each item showing the clip it was matched with.
 
     By time, cuts are moved to the nearest frame and clips keep their speed; frame for frame, cuts stay and clips that

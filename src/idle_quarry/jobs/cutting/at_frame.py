@@ -81,7 +81,7 @@ class ClipSound(Protocol):
 
     channels: int
 
-    def taken(self, first: int, count: int) -> NDArray[np.int32]: ...
+    def samples(self, first: int, count: int) -> NDArray[np.int32]: ...
 
 
 def mixed(
@@ -110,7 +110,7 @@ def mixed(
             if a >= b:
                 continue
             own = round((item.begins - item.media.first) / item.media.rate * SAMPLE_RATE) + a - starts
-            samples = source.taken(own, b - a)
+            samples = source.samples(own, b - a)
             wide = source.channels >= channels > 2
             used = range(channels) if wide else (0, min(1, source.channels - 1))
             result[a - first : b - first, : len(used)] += samples[:, list(used)].astype(np.float32) / 2**31

@@ -198,7 +198,7 @@ def move(timeline: Timeline, ident: int, to: int, track: str | None = None, *, f
     return put_in(closed, at, laid)
 
 
-def taken(timeline: Timeline, idents: Iterable[int]) -> list[Piece]:
+def pieces_of(timeline: Timeline, idents: Iterable[int]) -> list[Piece]:
     """Return items, with those that belong to them, as pieces to be laid elsewhere, the first at 0.
 
     No ident of this timeline's.

@@ -77,7 +77,7 @@ def from_otio(given: otio.schema.Timeline, rate: Fraction | None = None) -> Time
         Timecode(first, counted, drop),
         tuple(tracks),
         marks,
-        _kept(given.metadata, ("rate", "start", "drop_frame", "issued")),
+        _foreign_part(given.metadata, ("rate", "start", "drop_frame", "issued")),
         max(numbers.issued, *links, 0),
     )
 
@@ -127,7 +127,7 @@ def _track_from(track: otio.schema.Track, rate: Fraction, numbers: _Numbers) -> 
                     at,
                     _frames(child.in_offset, rate),
                     _frames(child.out_offset, rate),
-                    _kept(child.metadata, ()),
+                    _foreign_part(child.metadata, ()),
                 )
             )
             continue
@@ -138,7 +138,7 @@ def _track_from(track: otio.schema.Track, rate: Fraction, numbers: _Numbers) -> 
         items.append(_item_from(child, at, length, rate, numbers))
     kind = PICTURE if track.kind != otio.schema.TrackKind.Audio else SOUND
     return Track(
-        "", track.name or "", kind, tuple(items), tuple(changes), track.enabled, _kept(track.metadata, ("id",))
+        "", track.name or "", kind, tuple(items), tuple(changes), track.enabled, _foreign_part(track.metadata, ("id",))
     )
 
 
@@ -265,7 +265,7 @@ def _mark_from(mark: otio.schema.Marker, rate: Fraction, item: TimelineItem | No
         mark.comment or "",
         str(own.get("colour", mark.color) or ""),
         max(1, _frames(span.duration, rate)),
-        _kept(mark.metadata, ("colour", "at")),
+        _foreign_part(mark.metadata, ("colour", "at")),
     )
 
 
@@ -332,7 +332,7 @@ def _values(given: Any) -> Any:
     return [_values(value) for value in given] if hasattr(given, "__iter__") else None
 
 
-def _kept(metadata: Any, own: tuple[str, ...]) -> str:
+def _foreign_part(metadata: Any, own: tuple[str, ...]) -> str:
     """Return all that stands in metadata but for those keys of ours which the value itself holds, as JSON."""
     plain = _plain(metadata)
     rest = {key: value for key, value in own_facts(metadata).items() if key not in own}

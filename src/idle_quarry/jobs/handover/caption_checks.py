@@ -27,7 +27,7 @@ def captions(file: CheckedFile) -> Outcome:
     wrong: list[str] = []
     doubts: list[str] = []
     spans: list[tuple[int, int]] = []
-    kinds = set(file.found.coded_captions)
+    kinds = set(file.measurement.coded_captions)
     names = []
     for path in beside(file.path):
         try:
@@ -44,7 +44,7 @@ def captions(file: CheckedFile) -> Outcome:
     missing = [kind for kind in wanted if kind not in kinds and kind not in _UNSEEN]
     wrong += [f"{kind} is wanted; there is none beside it or in its pictures" for kind in missing]
     unseen = [kind for kind in wanted if kind in _UNSEEN]
-    present: dict[str, Any] = {"beside": names, "in_pictures": list(file.found.coded_captions)}
+    present: dict[str, Any] = {"beside": names, "in_pictures": list(file.measurement.coded_captions)}
     if not wanted and not kinds and not wrong:
         return Outcome(None, present, NOT_CHECKED, "none are wanted, and there are none")
     texts = [*wrong, *doubts, *(f"{kind} lies in lines of blanking, which is not checked" for kind in unseen)]
@@ -110,13 +110,13 @@ class _Faults:
         start = side.programme_start
         if start is None:
             return
-        first, begin = round(self._seconds(start) * rate), self._file.found.programme[0]
+        first, begin = round(self._seconds(start) * rate), self._file.measurement.programme[0]
         if first != begin:  # zero is written where nobody said anything
             text = f"has the programme begin at {self._file.start + first}, it begins at {self._file.start + begin}"
             (self.wrong if start else self.doubts).append(f"{side.path.name} {text}")
 
     def _place(self) -> None:
-        begin, end = self._file.found.programme
+        begin, end = self._file.measurement.programme
         outside = [
             (cue, "") for cue in self._side.cues if self._frames(cue)[0] < begin or self._frames(cue)[1] > end + 1
         ]

@@ -127,7 +127,7 @@ class CheckedFile:
 
     path: Path
     clip: Clip
-    found: FileMeasurement
+    measurement: FileMeasurement
     template: Template
     delivery: Delivery
     spec: DeliverySpec | None
@@ -176,7 +176,7 @@ class CheckedFile:
 
     def in_programme(self, first: int, last: int) -> bool:
         """Return whether some of the frames `first` to `last` (half open) are the programme's."""
-        begin, end = self.found.programme
+        begin, end = self.measurement.programme
         return last > begin and first < end
 
 

@@ -110,7 +110,7 @@ class _Sound:
         self._have = np.zeros((0, channels), np.float32)
         self._random = np.random.default_rng(1)
 
-    def taken(self, count: int) -> NDArray[np.int32]:
+    def samples(self, count: int) -> NDArray[np.int32]:
         """Return the next samples; silence after the last.
 
         Dithered by a triangle of two steps of the depth they are kept in.
@@ -197,7 +197,7 @@ def written(
                 first, last = (int(n * delivery.sample_rate / fmt.rate) for n in (at, at + 1))
                 if item.what == "programme":
                     codes = conversion.codes(item.first + number, material.frame)
-                    samples = sound.taken(last - first)
+                    samples = sound.samples(last - first)
                 else:
                     codes = tuple(leaders.picture(item.what, number, item.frames))
                     samples = (

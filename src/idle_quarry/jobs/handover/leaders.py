@@ -36,18 +36,18 @@ class Leaders:
     def __init__(self, codec: Codec, fmt: SignalFormat, line_up: str, title: str, fields: Mapping[str, str]) -> None:
         self._pixels, self._fmt = encoder_pixels(codec, fmt), fmt
         self._line_up, self._title, self._fields = line_up, title, fields
-        self._kept: dict[tuple[str, int], Codes] = {}
+        self._cache: dict[tuple[str, int], Codes] = {}
 
     def picture(self, what: str, number: int, frames: int) -> Codes:
         """Return picture `number` of an item of `frames` pictures."""
         rate = self._fmt.rate
         left = math.ceil((frames - number) / rate) if what == "clock" else 0
         key = (what if what in ("bars", "slate", "clock") else "black", left)
-        if key not in self._kept:
+        if key not in self._cache:
             if what == "clock":
-                self._kept = {pair: codes for pair, codes in self._kept.items() if pair[0] != "clock"}
-            self._kept[key] = still_codes(self._pixels, self._drawn(*key))
-        return self._kept[key]
+                self._cache = {pair: codes for pair, codes in self._cache.items() if pair[0] != "clock"}
+            self._cache[key] = still_codes(self._pixels, self._drawn(*key))
+        return self._cache[key]
 
     def _drawn(self, what: str, left: int) -> NDArray[np.float64]:
         fmt = self._fmt

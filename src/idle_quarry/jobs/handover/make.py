@@ -132,7 +132,9 @@ def make(
             )
             verification = _with_light(file, job, delivery, verification)
             note_made(
-                job.folder, verification.found.sha256, _made_of(programme, items, material.frames / max(1, frames))
+                job.folder,
+                verification.measurement.sha256,
+                _made_of(programme, items, material.frames / max(1, frames)),
             )
             if verification.verdict == "fails":
                 final, remark = free_place(folder, f"{file.stem} fails", file.suffix), ""
@@ -143,7 +145,7 @@ def make(
                 name_now = partial(_free_name, job, programme, delivery, folder)
                 final, remark = handed_over(file, folder, name_now, sides)
         except FileExistsError as error:
-            raise _taken(final) from error
+            raise _name_in_use(final) from error
         except OSError as error:
             raise JobError(
                 f"it could not be written ({error.strerror})", subject=str(folder), remedy="choose a folder with room"
@@ -191,12 +193,12 @@ def _with_light(path: Path, job: Job, delivery: Delivery, verification: Verifica
     """Have an HDR delivery declare the light that was measured in it, and the display it was graded on, where its
     container can.
     """
-    encoding, pictures = delivery.format.encoding, verification.found.pictures
+    encoding, pictures = delivery.format.encoding, verification.measurement.pictures
     if encoding.transfer != "pq":  # HLG is shown by each display in its own way, and has no such figures
         return verification
     if not declare_light(path, graded_on(job.template), pictures.max_cll or 0, pictures.max_fall or 0):
         return verification
-    return replace(verification, found=replace(verification.found, sha256=sha256_of(path)))
+    return replace(verification, measurement=replace(verification.measurement, sha256=sha256_of(path)))
 
 
 def graded_on(template: Template) -> MasteringDisplay | None:
@@ -246,10 +248,10 @@ def _free_name(job: Job, programme: Programme, delivery: Delivery, folder: Path)
         before = name
     if not os.path.lexists(folder / before):
         return before
-    raise _taken(folder / before)
+    raise _name_in_use(folder / before)
 
 
-def _taken(path: Path) -> JobError:
+def _name_in_use(path: Path) -> JobError:
     return JobError("is there already", subject=str(path), remedy="choose another folder, or remove it")
 
 

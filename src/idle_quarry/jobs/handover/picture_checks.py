@@ -51,7 +51,7 @@ def codec(file: CheckedFile) -> Outcome:
     """Hold codec, profile, sampling, depth and data rate against the delivery's codec."""
     codec, declared = codecs()[file.delivery.codec], file.clip.declared
     text = f"{declared.codec}{f' {declared.profile}' if declared.profile else ''}"
-    wrong, doubts = differs(codec, file.delivery.format, declared, file.found.size)
+    wrong, doubts = differs(codec, file.delivery.format, declared, file.measurement.size)
     verdict = FAILS if wrong else LOOK if doubts else PASSES
     return Outcome(codec.name, text, verdict, "; ".join([*wrong, *doubts]) or text)
 
@@ -60,7 +60,7 @@ def raster(file: CheckedFile) -> Outcome:
     """Hold samples and lines against the delivery's, and say where they change on the way."""
     declared, fmt = file.clip.declared, file.delivery.format
     wanted, text = f"{fmt.raster.width} × {fmt.raster.height}", f"{declared.width} × {declared.height}"
-    kinds = file.found.pictures.kinds
+    kinds = file.measurement.pictures.kinds
     if wanted != text:
         return Outcome(wanted, text, FAILS, f"{text}; {wanted} is wanted")
     if len(kinds) > 1:
@@ -78,7 +78,7 @@ def rate(file: CheckedFile) -> Outcome:
 
 def _runs(file: CheckedFile) -> list[FieldsRun]:
     """Return the programme's runs of fields, without those that are too short where there are longer ones."""
-    runs = [run for run in file.found.pictures.fields if file.in_programme(run.first, run.last)]
+    runs = [run for run in file.measurement.pictures.fields if file.in_programme(run.first, run.last)]
     return [run for run in runs if run.last - run.first >= _LEAST_S * file.rate] or runs
 
 
@@ -122,7 +122,7 @@ def field_order(file: CheckedFile) -> Outcome:
 
 
 def _sureness(file: CheckedFile) -> str:
-    return f"{percent(file.found.pictures.confidence)} sure"
+    return f"{percent(file.measurement.pictures.confidence)} sure"
 
 
 def cadence(file: CheckedFile) -> Outcome:
@@ -154,7 +154,7 @@ def aspect(file: CheckedFile) -> Outcome:
 
 def active_picture(file: CheckedFile, limit: Limit) -> Outcome:
     """Hold where picture lies against the active format that is wanted."""
-    raster, active = file.delivery.format.raster, file.found.pictures.active
+    raster, active = file.delivery.format.raster, file.measurement.pictures.active
     wanted = file.delivery.active_format or "full frame"
     if active is None:
         return Outcome(wanted, None, LOOK, "all is black: where the picture lies cannot be told")
@@ -171,7 +171,7 @@ def active_picture(file: CheckedFile, limit: Limit) -> Outcome:
 
 def code_range(file: CheckedFile, limit: Limit) -> Outcome:
     """Hold code values against the range that is wanted."""
-    pictures, wanted = file.found.pictures, file.delivery.format.encoding.range
+    pictures, wanted = file.measurement.pictures, file.delivery.format.encoding.range
     results = {
         "min": pictures.lowest,
         "max": pictures.highest,
@@ -202,13 +202,13 @@ def code_range(file: CheckedFile, limit: Limit) -> Outcome:
 def luma(file: CheckedFile, limit: Limit) -> Outcome:
     """Hold luma against EBU R 103, −1 % to 103 %, in every pixel of the programme."""
     wanted = "luma from −1 % to 103 %"
-    pictures = file.found.pictures
+    pictures = file.measurement.pictures
     return _within_r103(file, limit, pictures.luma_out, wanted, {"most": round(pictures.luma_most, 5)})
 
 
 def gamut(file: CheckedFile, limit: Limit) -> Outcome:
     """Hold R′G′B′ against EBU R 103, −5 % to 105 %, in every pixel of the programme."""
-    pictures = file.found.pictures
+    pictures = file.measurement.pictures
     ends = {"rgb_min": round(pictures.rgb_lowest, 3), "rgb_max": round(pictures.rgb_highest, 3)}
     return _within_r103(file, limit, pictures.gamut, "R′G′B′ from −5 % to 105 %", ends)
 
@@ -234,7 +234,7 @@ def _within_r103(
 
 def hdr(file: CheckedFile) -> Outcome:
     """Hold the declared transfer, MaxCLL and MaxFALL against what is wanted."""
-    pictures, delivery = file.found.pictures, file.delivery
+    pictures, delivery = file.measurement.pictures, file.delivery
     transfer, wanted = file.clip.declared.transfer, delivery.format.encoding.transfer
     declared_hdr = transfer in ("hlg", "pq")
     if not is_hdr(wanted):
@@ -258,20 +258,20 @@ def hdr(file: CheckedFile) -> Outcome:
 
 def black(file: CheckedFile, limit: Limit) -> Outcome:
     """Find black that lasts inside the programme."""
-    breaks = [(item.first, item.last) for item in file.found.items if item.what == "break"]
-    spans = [(part.first, part.last) for part in file.found.pictures.parts if part.what == "black"]
+    breaks = [(item.first, item.last) for item in file.measurement.items if item.what == "break"]
+    spans = [(part.first, part.last) for part in file.measurement.pictures.parts if part.what == "black"]
     return _held(file, limit, [span for span in spans if span not in breaks], "black", "never black for longer")
 
 
 def freeze(file: CheckedFile, limit: Limit) -> Outcome:
     """Find pictures that are held inside the programme."""
-    spans = [(stay.first, stay.last) for stay in file.found.pictures.frozen]
+    spans = [(stay.first, stay.last) for stay in file.measurement.pictures.frozen]
     return _held(file, limit, spans, "nothing moves", "something moves all the time")
 
 
 def _held(file: CheckedFile, limit: Limit, spans: Iterable[tuple[int, int]], what: str, never: str) -> Outcome:
     """Return what comes of something that may not last longer inside the programme; `never` says that it does not."""
-    first, last = file.found.programme
+    first, last = file.measurement.programme
     long = [(a, b) for a, b in spans if a >= first and b <= last and limit.is_beyond(float((b - a) / file.rate))]
     longest = float(max((b - a for a, b in long), default=0) / file.rate)
     wanted = f"{what} inside the programme: {limit_words(limit, ' s')}"
@@ -283,7 +283,7 @@ def _held(file: CheckedFile, limit: Limit, spans: Iterable[tuple[int, int]], wha
 
 def repeats(file: CheckedFile, limit: Limit) -> Outcome:
     """Count pictures that repeat the one before where nothing asks for it."""
-    pictures = file.found.pictures
+    pictures = file.measurement.pictures
     still = sum(part.frames for part in pictures.parts if part.what != "moving")
     single = max(0, pictures.repeats - still)
     share = single / max(1, pictures.frames)
@@ -298,7 +298,7 @@ def repeats(file: CheckedFile, limit: Limit) -> Outcome:
 
 def flash(file: CheckedFile, limit: Limit) -> Outcome:
     """Find flashes beyond BT.1702 and lasting patterns in the programme."""
-    pictures = file.found.pictures
+    pictures = file.measurement.pictures
     spells = [spell for spell in pictures.flashes if file.in_programme(spell.first, spell.last + 1)]
     patterns = [
         stay

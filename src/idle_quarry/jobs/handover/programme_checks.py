@@ -39,7 +39,7 @@ def timecode(file: CheckedFile) -> Outcome:
     if declared.timecode is None:
         return Outcome(str(timecode), None, FAILS, f"it has no timecode; its first picture is to be {timecode}")
     result = file.start
-    breaks = [frame for frame, _ in file.found.pictures.timecodes[1:]]
+    breaks = [frame for frame, _ in file.measurement.pictures.timecodes[1:]]
     texts = [f"first picture {result}"]
     wrong = timecode is None or (result.frames, result.drop) != (timecode.frames, timecode.drop)
     if wrong:
@@ -48,23 +48,23 @@ def timecode(file: CheckedFile) -> Outcome:
             if timecode is None or result.drop == timecode.drop
             else f"{timecode} is wanted, {'drop' if timecode.drop else 'non-drop'} frame"
         )
-    own = file.found.pictures.timecodes
+    own = file.measurement.pictures.timecodes
     part = bool(own and own[0][0] == 0 and own[0][1].replace(";", ":") != str(result).replace(";", ":"))
     if part:
         texts.append(f"the pictures themselves say {own[0][1]}")
     if breaks:
         texts.append(f"{len(breaks)} breaks in the pictures' own")
     count = declared.uneven or declared.frames
-    lacks = count is not None and abs(count - file.found.pictures.frames) > 1
+    lacks = count is not None and abs(count - file.measurement.pictures.frames) > 1
     if lacks:
-        texts.append(f"the file declares {count} pictures and has {file.found.pictures.frames}")
+        texts.append(f"the file declares {count} pictures and has {file.measurement.pictures.frames}")
     verdict = FAILS if wrong or part or breaks or lacks else PASSES
     return Outcome(str(timecode), str(result), verdict, "; ".join(texts), [(frame, frame + 1) for frame in breaks])
 
 
 def layout(file: CheckedFile) -> Outcome:
     """Hold what lies in the file one after the other against the layout that is wanted."""
-    items, rate = file.found.items, float(file.rate)
+    items, rate = file.measurement.items, float(file.rate)
     results = [
         {"what": item.what, "seconds": round(item.frames / rate, 3), "from": str(file.start + item.first)}
         for item in items
@@ -78,8 +78,8 @@ def layout(file: CheckedFile) -> Outcome:
         return Outcome("the programme alone", results, LOOK, f"{text}; no layout is asked for", spans)
     wrong, spans = [], []
     least = sum(want.seconds or 0 for want in file.layout.items)
-    if file.found.pictures.frames < frames_of(least, file.rate):
-        length = file.found.pictures.frames / rate
+    if file.measurement.pictures.frames < frames_of(least, file.rate):
+        length = file.measurement.pictures.frames / rate
         wrong.append(
             f"the file is {length:.1f} s long, and what its layout asks for around the programme takes {least:g} s"
         )
@@ -90,7 +90,7 @@ def layout(file: CheckedFile) -> Outcome:
         if item is None:
             if want.what == "end black" and not there:
                 wrong.append(f"no black of {want.seconds:g} s at the end")
-                spans.append((max(0, file.found.pictures.frames - 1), file.found.pictures.frames))
+                spans.append((max(0, file.measurement.pictures.frames - 1), file.measurement.pictures.frames))
             else:
                 lies = f" where {there[0].what} lies" if there else ""
                 wrong.append(f"no {want.what}{f' of {want.seconds:g} s' if want.seconds else ''}{lies}")
@@ -103,7 +103,8 @@ def layout(file: CheckedFile) -> Outcome:
             wrong.append(f"{item.what} at {file.start + item.first} {why}")
             spans.append((item.first, item.last))
         if want.tone and not any(
-            tone.first_s < item.last / rate - 0.5 and tone.last_s > item.first / rate + 0.5 for tone in file.found.tones
+            tone.first_s < item.last / rate - 0.5 and tone.last_s > item.first / rate + 0.5
+            for tone in file.measurement.tones
         ):
             wrong.append(f"no tone with the {item.what}")
             spans.append((item.first, item.last))
@@ -166,7 +167,7 @@ def _pattern(rule: str) -> re.Pattern[str]:
 
 def sync(file: CheckedFile) -> Outcome:
     """Hold sound against picture by flashes and pips (EBU R 37)."""
-    wanted, parting = f"sound within {_EARLY:g} to {_LATE:g} ms of picture", file.found.sync
+    wanted, parting = f"sound within {_EARLY:g} to {_LATE:g} ms of picture", file.measurement.sync
     if parting is None:
         text = "it has no flashes with pips by which that could be measured"
         return Outcome(wanted, None, NOT_CHECKED, text)

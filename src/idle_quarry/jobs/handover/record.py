@@ -106,7 +106,7 @@ def note_made(folder: Path, sha256: str, made_of: dict[str, Any]) -> None:
 
     Raises `JobError`.
     """
-    changed(folder, _made, lambda results: {**results, sha256: made_of}, _write_made)
+    changed(folder, _files_made, lambda results: {**results, sha256: made_of}, _write_made)
 
 
 def _write_made(folder: Path, results: dict[str, Any]) -> None:
@@ -119,11 +119,11 @@ def _write_made(folder: Path, results: dict[str, Any]) -> None:
 
 def with_made(folder: Path, noted: VerificationRecord) -> VerificationRecord:
     """Return a verification with the timeline that its file was made of, where it was made in this job."""
-    made_of = _made(folder).get(noted.document["sha256"])
+    made_of = _files_made(folder).get(noted.document["sha256"])
     return replace(noted, document={**noted.document, "made_of": made_of}) if made_of else noted
 
 
-def _made(folder: Path) -> dict[str, Any]:
+def _files_made(folder: Path) -> dict[str, Any]:
     """Return what is noted of files that were made.
 
     What cannot be read is put aside, so that nothing is written over it.

@@ -48,18 +48,18 @@ _NONE = Outcome(None, None, NOT_CHECKED, "it has no sound")
 
 def clipping(file: CheckedFile) -> Outcome:
     """Find samples in a row at full scale."""
-    if file.found.sound is None:
+    if file.measurement.sound is None:
         return _NONE
-    spans = [file.seconds(span.first_s, span.last_s) for span in file.found.sound.clipping]
+    spans = [file.seconds(span.first_s, span.last_s) for span in file.measurement.sound.clipping]
     text = "no sample is clipped" if not spans else f"clipped at {len(spans)} places"
     return Outcome("no samples in a row at full scale", len(spans), agrees(not spans), text, spans)
 
 
 def phase(file: CheckedFile, limit: Limit) -> Outcome:
     """Find stretches in which left and right are out of phase."""
-    if file.found.sound is None:
+    if file.measurement.sound is None:
         return _NONE
-    against = [span for span in file.found.sound.against if limit.is_beyond(span.last_s - span.first_s)]
+    against = [span for span in file.measurement.sound.against if limit.is_beyond(span.last_s - span.first_s)]
     longest = max((span.last_s - span.first_s for span in against), default=0.0)
     text = "left and right agree"
     if against:
@@ -75,7 +75,7 @@ def sound_layout(file: CheckedFile) -> Outcome:
     """Hold channels, sample rate and depth against the layout that is wanted."""
     layout, sound, delivery, declared = (
         sound_layouts()[file.delivery.layout],
-        file.found.sound,
+        file.measurement.sound,
         file.delivery,
         file.clip.declared,
     )
@@ -121,8 +121,8 @@ def sound_layout(file: CheckedFile) -> Outcome:
 
 def _only_silent_beyond(file: CheckedFile, wanted: int) -> bool:
     """Return whether what a file has beyond the wanted channels is the silent rest of D-10's one element of eight."""
-    assert file.found.sound is not None
-    beyond = file.found.sound.channels[wanted:]
+    assert file.measurement.sound is not None
+    beyond = file.measurement.sound.channels[wanted:]
     is_element = codecs()[file.delivery.codec].encode.muxer == "mxf_d10" and len(file.clip.declared.audio) == 1
     return is_element and bool(beyond) and all(channel.peak_dbfs is None for channel in beyond)
 
@@ -145,12 +145,12 @@ def _counts(tracks: tuple[int, ...]) -> str:
 
 def silence(file: CheckedFile, limit: Limit) -> Outcome:
     """Find silence that lasts inside the programme."""
-    sound = file.found.sound
+    sound = file.measurement.sound
     if sound is None:
         return _NONE
     breaks = [
         (item.first / float(file.rate), item.last / float(file.rate))
-        for item in file.found.items
+        for item in file.measurement.items
         if item.what == "break"
     ]
     spans = [
@@ -173,17 +173,19 @@ def silence(file: CheckedFile, limit: Limit) -> Outcome:
 
 def level(file: CheckedFile) -> Outcome:
     """Hold the line-up tone against its level, where the layout asks for one."""
-    if file.found.sound is None:
+    if file.measurement.sound is None:
         return _NONE
     wanted, within = file.delivery.line_up_dbfs, file.tolerances.line_up_db
     with_tone = {item.what for item in file.layout.items if item.tone} if file.layout is not None else set()
     if not with_tone:  # a programme may sound like a tone
         return Outcome(wanted, None, NOT_CHECKED, "no line-up tone is asked for")
     rate = float(file.rate)
-    at = [(item.first / rate, item.last / rate) for item in file.found.items if item.what in with_tone]
-    at = at or [(0.0, file.found.programme[0] / rate)]  # where what it belongs to is not there: before the programme
+    at = [(item.first / rate, item.last / rate) for item in file.measurement.items if item.what in with_tone]
+    at = at or [(0.0, file.measurement.programme[0] / rate)]  # nothing it belongs to: before the programme
     tones = [
-        tone for tone in file.found.tones if any(tone.first_s < last and tone.last_s > first for first, last in at)
+        tone
+        for tone in file.measurement.tones
+        if any(tone.first_s < last and tone.last_s > first for first, last in at)
     ]
     if not tones:
         where = " and ".join(sorted(with_tone))
@@ -196,7 +198,7 @@ def level(file: CheckedFile) -> Outcome:
 
 def loudness(file: CheckedFile) -> Outcome:
     """Hold integrated loudness against its target."""
-    sound, wanted, within = file.found.sound, file.delivery.loudness_lufs, file.tolerances.loudness_lu
+    sound, wanted, within = file.measurement.sound, file.delivery.loudness_lufs, file.tolerances.loudness_lu
     if sound is None:
         return _NONE
     if sound.integrated is None:
@@ -216,14 +218,14 @@ def loudness(file: CheckedFile) -> Outcome:
 
 def short_term(file: CheckedFile) -> Outcome:
     """Tell the most short-term and momentary loudness, and hold those of short forms against their limits."""
-    sound, may = file.found.sound, file.tolerances
+    sound, may = file.measurement.sound, file.tolerances
     if sound is None:
         return _NONE
     short, moment = sound.most_short_term, sound.most_momentary
     if short is None or moment is None:
         return Outcome(None, None, NOT_CHECKED, "too little sound")
     places = [n for n, value in enumerate(sound.short_term) if value >= round(short, 1)]
-    begin = file.found.programme[0] / float(file.rate)
+    begin = file.measurement.programme[0] / float(file.rate)
     spans = [file.seconds(begin + max(0.0, places[0] / 10 - 3), begin + places[0] / 10)] if places else []
     text = f"at the most {short:.1f} LUFS over three seconds, {moment:.1f} at a moment"
     if may.short_form_s is None or sound.seconds >= may.short_form_s:
@@ -241,7 +243,7 @@ _RANGE_S, _LEAST_RANGE_S = 60.0, 3.0
 
 def loudness_range(file: CheckedFile) -> Outcome:
     """Tell the loudness range, where there is enough sound for one."""
-    sound = file.found.sound
+    sound = file.measurement.sound
     if sound is None:
         return _NONE
     if sound.range is None or sound.seconds < _LEAST_RANGE_S:
@@ -254,9 +256,9 @@ def loudness_range(file: CheckedFile) -> Outcome:
 
 def true_peak(file: CheckedFile) -> Outcome:
     """Hold the true peak against its limit."""
-    if file.found.sound is None:
+    if file.measurement.sound is None:
         return _NONE
-    limit, peak = file.delivery.true_peak_dbtp, file.found.sound.true_peak
+    limit, peak = file.delivery.true_peak_dbtp, file.measurement.sound.true_peak
     if peak is None:
         return Outcome(limit, None, NOT_CHECKED, "there is no sound to measure")
     if limit is None:

@@ -33,7 +33,7 @@ class Verification:
 
     path: Path
     clip: Clip
-    found: FileMeasurement
+    measurement: FileMeasurement
     delivery: Delivery
     template: str
     revision: int
@@ -48,7 +48,7 @@ class Verification:
         """Return it under the keys of the command line's contract."""
         return {
             "path": str(self.path),
-            "sha256": self.found.sha256,
+            "sha256": self.measurement.sha256,
             "delivery": self.delivery.id,
             "template": self.template,
             "revision": self.revision,

@@ -163,11 +163,11 @@ class TaskServer:
         try:
             return self._connector.execute_query_all(query, **given)
         except ConnectorException as error:
-            raise self._said(error) from error
+            raise self._refusal(error) from error
         except psycopg.Error as error:  # the pool's own word that nobody answers
             raise Away("the server does not answer", subject=self.subject) from error
 
-    def _said(self, error: ConnectorException) -> LibraryError:
+    def _refusal(self, error: ConnectorException) -> LibraryError:
         cause = error.__cause__
         if getattr(cause, "sqlstate", None) == "42501":
             return LibraryError(
@@ -200,7 +200,7 @@ class TaskServer:
             except AlreadyEnqueued:  # another window added one of them just now
                 continue
             except ConnectorException as error:
-                raise self._said(error) from error
+                raise self._refusal(error) from error
         raise LibraryError("others add the same just now", subject=self.subject, remedy="try again in a moment")
 
     def cancel_waiting(self, names: Iterable[str | None]) -> None:

@@ -93,7 +93,7 @@ class _GuardedTasks(JobManager):
             status=status.value,
         )
 
-    async def retry_job(self, job: Job, retry_at: datetime | None = None, *_same: Any, **_kept: Any) -> None:
+    async def retry_job(self, job: Job, retry_at: datetime | None = None, *_same: Any, **_options: Any) -> None:
         await self.connector.execute_query_async(
             "SELECT quarry_give_back(%(job)s, %(worker)s)", job=job.id, worker=job.worker_id
         )
@@ -167,12 +167,12 @@ class Lender:
 
     def _whole(self, work: _Whole, given: dict[str, Any], turn: TaskRun, frames: int) -> _Done:
         """Do what is no piece; how far it is is told in thousandths."""
-        return 0.0, work(given, self._reach, lambda _what, share: turn.told(int(share * frames)))
+        return 0.0, work(given, self._reach, lambda _what, share: turn.report(int(share * frames)))
 
     def _task(self, name: str, work: Callable[[dict[str, Any], TaskRun, int], _Done]) -> None:
         """Have procrastinate know a kind of task, and what does it."""
 
-        def do(context: JobContext, /, *, given: dict[str, Any], frames: int, **_said: Any) -> None:
+        def do(context: JobContext, /, *, given: dict[str, Any], frames: int, **_options: Any) -> None:
             of = _LentTask(self._house, context.job, self._machine)
             turn = TaskRun(of, self._stop)
             try:

@@ -90,7 +90,7 @@ class Piece:
 class _ItemView:
     """What is seen of one item, in one run: taken from a clip, or nothing where black is; `why` it cannot be."""
 
-    taken: ClipFrames | None = None
+    source_frames: ClipFrames | None = None
     exact: bool = False
     why: str = ""
     text: str = ""
@@ -244,9 +244,9 @@ def _joined(runs: Iterator[_FrameRun]) -> Iterator[_FrameRun]:
 
 def _goes_on(last: _FrameRun, run: _FrameRun) -> bool:
     item_view, other = last.seen, run.seen
-    if item_view.taken is None or other.taken is None:
+    if item_view.source_frames is None or other.source_frames is None:
         return item_view == other
-    return replace(item_view, taken=item_view.taken.later(last.last - last.first)) == other
+    return replace(item_view, source_frames=item_view.source_frames.later(last.last - last.first)) == other
 
 
 # -- pieces ------------------------------------------------------------------------------------------------------------
@@ -265,8 +265,8 @@ def _pieces(run: _FrameRun, canvas: Canvas) -> Iterator[Piece]:
             canvas.format,
             canvas.codec,
             last - first,
-            item_view.taken.later(past) if item_view.taken is not None else None,
-            over.taken.later(past) if over is not None and over.taken is not None else None,
+            item_view.source_frames.later(past) if item_view.source_frames is not None else None,
+            over.source_frames.later(past) if over is not None and over.source_frames is not None else None,
             run.share + past * run.rise,
             run.rise,
         )
@@ -276,7 +276,7 @@ def _pieces(run: _FrameRun, canvas: Canvas) -> Iterator[Piece]:
 def _divided(run: _FrameRun, canvas: Canvas) -> Iterator[tuple[int, int]]:
     """Yield parts of a run: at multiples of some seconds of the clip where it runs as it was shot, else of the run."""
     every = max(1, round(PIECE_S * canvas.format.rate))
-    shown = run.seen.taken
+    shown = run.seen.source_frames
     offset = int(shown.first) % every if shown is not None and shown.step == 1 and run.over is None else 0
     first = run.first
     while first < run.last:

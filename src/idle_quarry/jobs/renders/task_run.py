@@ -48,13 +48,13 @@ class TaskRun:
 
     def __init__(self, giver: TaskSource, stop: threading.Event) -> None:
         self._giver, self._stop = giver, stop
-        self._said = 0.0
+        self._reported_at = 0.0
 
-    def told(self, done: int) -> None:
+    def report(self, done: int) -> None:
         """Hear how far it is, and wait where all wait. Raises `WorkStopped`."""
         if self._stop.is_set():
             raise WorkStopped
-        if time.monotonic() - self._said >= _BEAT_S:
+        if time.monotonic() - self._reported_at >= _BEAT_S:
             self.say(done)
             while self._giver.paused and not self._stop.is_set():
                 self._stop.wait(LOOK_S)
@@ -62,7 +62,7 @@ class TaskRun:
 
     def say(self, done: int, text: str = "") -> None:
         """Tell how far it is now. Raises `WorkStopped` where it is no longer the worker's own."""
-        self._said = time.monotonic()
+        self._reported_at = time.monotonic()
         if not self._giver.alive(done, text):
             raise WorkStopped
 
@@ -90,7 +90,7 @@ def rendered(recipe: Recipe, store: RenderStore, turn: TaskRun) -> float:
     while True:
         begun = time.monotonic()
         try:
-            store.render(recipe, lambda recipe, path: render(recipe, path, lambda done, _of: turn.told(done)))
+            store.render(recipe, lambda recipe, path: render(recipe, path, lambda done, _of: turn.report(done)))
         except QuarryError as error:
             if not _is_full(error):
                 raise

@@ -56,7 +56,7 @@ class BundledTemplate:
     """One template a file offers: its name in the file, and what it holds or why it cannot be read."""
 
     member: str
-    found: ExchangedTemplate | None
+    exchanged: ExchangedTemplate | None
     trouble: str = ""
 
 
@@ -171,9 +171,9 @@ def added_to(path: Path, stored: Sequence[StoredTemplate]) -> tuple[int, int]:
     pages: dict[str, str] = {}
     if path.exists():
         for bundled in offered(path):
-            if bundled.found is None:
+            if bundled.exchanged is None:
                 raise ExchangeError(f"{bundled.member} in it cannot be read: {bundled.trouble}", subject=str(path))
-            pages[bundled.found.template.name] = exported(bundled.found.template, bundled.found.origin)
+            pages[bundled.exchanged.template.name] = exported(bundled.exchanged.template, bundled.exchanged.origin)
     replaced = sum(one.template.name in pages for one in stored)
     for one in stored:
         pages[one.template.name] = exported(one.template, origin_of(one))

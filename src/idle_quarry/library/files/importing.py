@@ -57,14 +57,14 @@ class ImportedTemplate:
 
 def collision(library: Library, bundled: BundledTemplate, shelf: str) -> Collision:
     """Return what a shelf has of an offered template."""
-    if bundled.found is None:
+    if bundled.exchanged is None:
         return Collision(None, None, ("leave",))
-    if bundled.found.genuine is False:
-        return Collision(library.named(bundled.found.template.name, shelf), None, ("leave",))
-    same = library.named(bundled.found.template.name, shelf)
+    if bundled.exchanged.genuine is False:
+        return Collision(library.named(bundled.exchanged.template.name, shelf), None, ("leave",))
+    same = library.named(bundled.exchanged.template.name, shelf)
     if same is None:
         return Collision(None, None, ("take", "leave"))
-    digest = content_hash(bundled.found.template)
+    digest = content_hash(bundled.exchanged.template)
     known = next((r.number for r in library.revisions(same.id) if r.hash == digest and r.state != "withdrawn"), None)
     mine = same.latest.state == "draft" and same.latest.author == library.person
     able = ("keep both", "revision", *(("replace draft",) if mine else ()))
@@ -75,11 +75,11 @@ def take(
     library: Library, bundled: BundledTemplate, shelf: str, decision: str, file_name: str
 ) -> ImportedTemplate | None:
     """Carry out a decision; return what was done, None where it was left. Raises `QuarryError`."""
-    if decision == "leave" or bundled.found is None:
+    if decision == "leave" or bundled.exchanged is None:
         return None
-    if bundled.found.genuine is False:
+    if bundled.exchanged.genuine is False:
         raise ExchangeError("changed since export", subject=bundled.member)
-    template, note = bundled.found.template, _note(bundled, file_name)
+    template, note = bundled.exchanged.template, _note(bundled, file_name)
     same = library.named(template.name, shelf)
     if decision in ("take", "keep both"):
         if same is not None:
@@ -111,7 +111,7 @@ def take_back(library: Library, done: Sequence[ImportedTemplate]) -> None:
 
 
 def _note(bundled: BundledTemplate, file_name: str) -> str:
-    origin = bundled.found.origin if bundled.found else {}
+    origin = bundled.exchanged.origin if bundled.exchanged else {}
     number, author = origin.get("revision"), origin.get("author")
     known = f": revision {number} by {author}" if isinstance(number, int) and isinstance(author, str) else ""
     return f"taken from {file_name}{known}"[:400]

@@ -276,7 +276,7 @@ class AtHand(FileLibrary):
             made_of=(revision.template_id, revision.number),
         )
 
-    def record_handover(self, record: HandoverRecord, *_: Any, **_said: Any) -> None:
+    def record_handover(self, record: HandoverRecord, *_: Any, **_options: Any) -> None:
         revision = record.template_id, record.revision
 
         def here() -> None:

@@ -42,7 +42,7 @@ class ServerConnection:
 
     def __init__(self, library: AtHand, on_news: Callable[[LibraryNews], None]) -> None:
         self._library = library
-        self._told = on_news
+        self._on_news = on_news
         self._room = uuid.uuid4().hex
         self._working_on: str | None = None
         self._heard: dict[str, tuple[str, str | None, float]] = {}
@@ -72,13 +72,13 @@ class ServerConnection:
         tries = 0
         while not self._stop.is_set():
             try:
-                self._listen(lambda: self._told(LibraryNews(True, changed=True)))
+                self._listen(lambda: self._on_news(LibraryNews(True, changed=True)))
                 tries = 0
             except (psycopg.Error, SQLAlchemyError, LibraryError, OSError) as error:
                 self._library.leave()
                 self._heard.clear()
                 text = str(error) if isinstance(error, LibraryError) else "the server does not answer"
-                self._told(LibraryNews(False, text))
+                self._on_news(LibraryNews(False, text))
             self._stop.wait(_TRY_AGAIN_S[min(tries, len(_TRY_AGAIN_S) - 1)])
             tries += 1
 
@@ -104,7 +104,7 @@ class ServerConnection:
                     offered = time.monotonic()
                     if self._library.unsent():
                         self._library.send()
-                        self._told(LibraryNews(True, changed=True))
+                        self._on_news(LibraryNews(True, changed=True))
             self._working_on = None
             self._say(line)
 
@@ -123,7 +123,7 @@ class ServerConnection:
             small = any(table in ("setting", "job", "handover") for table, _ in changed)
             self._library.follow({key for _, key in changed}, small=small)
         if changed or others:
-            self._told(LibraryNews(True, changed=bool(changed)))
+            self._on_news(LibraryNews(True, changed=bool(changed)))
 
     def _take(self, heard: psycopg.Notify, changed: set[tuple[str, str]]) -> bool:
         """Take one notification; return whether it says something new of who is where."""

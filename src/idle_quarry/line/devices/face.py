@@ -15,7 +15,7 @@ from idle_quarry.line.reading.lock import nominal_rate
 from idle_quarry.line.reading.received import ReceivedFrame
 from idle_quarry.line.writing.mapping import Planes
 from idle_quarry.path.entries import Monitor
-from idle_quarry.path.monitoring import MonitorResponse, taken
+from idle_quarry.path.monitoring import MonitorResponse, response_of
 from idle_quarry.picture.colour import converted
 from idle_quarry.signal.colour import MATRICES, is_hdr
 from idle_quarry.signal.formats import Encoding, SignalFormat
@@ -31,7 +31,7 @@ _NO_CUBE: Rgb8 = np.zeros((1, 1, 1, 3), np.uint8)
 class Face:
     """What a monitor shows: what it takes the signal for, and its picture (h, w, 3), None where it stays black."""
 
-    taken: MonitorResponse
+    response: MonitorResponse
     picture: Rgb8 | None
 
 
@@ -49,14 +49,14 @@ class Drawing:
     def __init__(self, frame: ReceivedFrame, mwords: float | None) -> None:
         self._frame, self._format = frame, received_format(frame, mwords)
         self._planes: tuple[Planes, NDArray[np.int64]] | None = None
-        self._made: dict[tuple[SignalFormat, float], Rgb8] = {}
+        self._pictures: dict[tuple[SignalFormat, float], Rgb8] = {}
 
     def face(self, monitor: Monitor) -> Face:
         """Return what a monitor makes of it."""
         frame = self._frame
         if self._format is None:
             return Face(MonitorResponse(None, ("nothing tells what the line carries",)), None)
-        what = taken(monitor, self._format, frame.lock.interface or "", payload=frame.lock.payload is not None)
+        what = response_of(monitor, self._format, frame.lock.interface or "", payload=frame.lock.payload is not None)
         return Face(what, None if what.seen is None else self._drawn(what.seen, monitor.overscan))
 
     def meant(self) -> Rgb8 | None:
@@ -79,10 +79,10 @@ class Drawing:
 
     def _drawn(self, fmt: SignalFormat, overscan: float) -> Rgb8:
         key = fmt, overscan
-        if key not in self._made:
+        if key not in self._pictures:
             assert self.planes is not None
-            self._made[key] = shown(*self.planes, fmt, self._frame.number, overscan)
-        return self._made[key]
+            self._pictures[key] = shown(*self.planes, fmt, self._frame.number, overscan)
+        return self._pictures[key]
 
 
 def face(frame: ReceivedFrame, monitor: Monitor, mwords: float | None = None) -> Face:

@@ -97,4 +97,4 @@ class Tape:
         """Return `count` samples of 24 bits from `first` on, (count, channels)."""
         if self._sound is None:
             return np.zeros((count, 0), np.int32)
-        return self._sound.taken(first, count) >> 8
+        return self._sound.samples(first, count) >> 8

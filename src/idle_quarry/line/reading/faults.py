@@ -44,16 +44,16 @@ class FrameFaults:
 
     def __init__(self, frame: int, most: int = 200) -> None:
         self.frame, self._most = frame, most
-        self._told: list[Fault] = []
+        self._listed: list[Fault] = []
         self._more: dict[str, int] = {}
 
     def tell(self, kind: str, line: int, text: str) -> None:
-        if sum(1 for fault in self._told if fault.kind == kind) < self._most:
-            self._told.append(Fault(self.frame, line, kind, text))
+        if sum(1 for fault in self._listed if fault.kind == kind) < self._most:
+            self._listed.append(Fault(self.frame, line, kind, text))
         else:
             self._more[kind] = self._more.get(kind, 0) + 1
 
     def all(self) -> tuple[Fault, ...]:
         """Return them in the order of lines."""
         more = [Fault(self.frame, 0, kind, f"and {count} more of this kind") for kind, count in self._more.items()]
-        return (*sorted(self._told), *more)
+        return (*sorted(self._listed), *more)

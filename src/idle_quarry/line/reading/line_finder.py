@@ -32,7 +32,7 @@ class LineFinder:
         count = kernels.references(self.words, self.streams, held)
         self.lines = held[:count]
         at = self._in_step(looked[1])
-        sample = self._taken(at, min(1500, (len(self.words) - at) // period))
+        sample = self._rows(at, min(1500, (len(self.words) - at) // period))
         timing = timing_of(sample, self.streams) if len(sample) else None
         if timing is None:
             raise NotPossible("its lines are of no standard that is known here", subject=f"{period} words a line")
@@ -44,7 +44,7 @@ class LineFinder:
                 return int(a)
         return int(starts[0])
 
-    def _taken(self, at: int, count: int) -> Words:
+    def _rows(self, at: int, count: int) -> Words:
         return self.words[at : at + count * self.period].reshape(count, self.period // self.streams, self.streams)
 
     def _starts(self) -> tuple[NDArray[np.int64], list[tuple[int, int]]]:
@@ -101,7 +101,7 @@ class LineFinder:
             if len(rows) < lines:
                 rows = np.concatenate([rows, np.repeat(rows[-1:], lines - len(rows))])
             if (np.diff(rows) == self.period).all():
-                yield self._taken(int(rows[0]), lines), faults
+                yield self._rows(int(rows[0]), lines), faults
             else:
                 picked = self.words[rows[:, None] + np.arange(self.period)]
                 yield picked.reshape(lines, -1, self.streams), faults

@@ -204,7 +204,7 @@ class SentSound:
         else:
             self._loop = _pip(level_dbfs, layout, fmt)
 
-    def taken(self, first: int, count: int) -> NDArray[np.int32]:
+    def samples(self, first: int, count: int) -> NDArray[np.int32]:
         """Return `count` samples from `first` on, (count, channels)."""
         return self._loop[(first + np.arange(count)) % len(self._loop)]
 
@@ -250,7 +250,12 @@ def sent_frames(
 ) -> Iterator[list[Words]]:
     """Yield frames of a line without end: a picture by its id, sound, and timecode from `start` on."""
     return frames_of(
-        fmt, way, partial(picture_of, picture, fmt), sound.taken if sound is not None else None, start, line_signalling
+        fmt,
+        way,
+        partial(picture_of, picture, fmt),
+        sound.samples if sound is not None else None,
+        start,
+        line_signalling,
     )
 
 

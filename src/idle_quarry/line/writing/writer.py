@@ -98,7 +98,7 @@ class LineWriter:
         # what came before the first line of the first frame: vertical blanking
         self._before: list[Words | None] = [None] * way.interface.links
         self._last_line = [frame[-1].copy() for frame in self._blank]
-        self._kept: dict[int, tuple[list[NDArray[np.uint16]], Words]] = {}
+        self._recent: dict[int, tuple[list[NDArray[np.uint16]], Words]] = {}
         self._frame = 0
         self._sent = 0
 
@@ -143,7 +143,7 @@ class LineWriter:
         once.
         """
         planes = [plane for picture in pictures for plane in picture]
-        last_frame = self._kept.get(number)
+        last_frame = self._recent.get(number)
         if (
             last_frame is None
             or len(last_frame[0]) != len(planes)
@@ -151,7 +151,7 @@ class LineWriter:
         ):
             frame = blank.copy()
             lay_pictures(frame, self.format, self.way, number, pictures)
-            self._kept[number] = (planes, frame)
+            self._recent[number] = (planes, frame)
             return frame.copy(), False
         return last_frame[1].copy(), True
 
@@ -171,7 +171,7 @@ class LineWriter:
             return
         codes = np.empty((self.way.raster.lines, self.way.streams), np.uint32)
         given = (frame, self.way.sav + 4, CRC_18, codes, self._last_line[number])
-        blanking = self._kept[number][1]
+        blanking = self._recent[number][1]
         if still:  # codes cover no horizontal blanking: only the lines behind those with timecode have others
             frame[:, 6:8] = blanking[:, 6:8]
             rows = sorted(line % len(frame) for line in self.way.raster.timecode)

@@ -129,7 +129,7 @@ def convert(
             codes = conversion.codes(index, material.frame)
             first, last = (int(n * wanted.sample_rate / fmt.rate) for n in (index, index + 1))
             samples: NDArray[np.int32] | None = (
-                sound.taken(first, last - first) if channels and sound is not None else None
+                sound.samples(first, last - first) if channels and sound is not None else None
             )
             if ahead is not None:
                 ahead.result()

@@ -43,7 +43,7 @@ class ExaminedRun:
     """One unbroken run of frames that was looked at: the number of its first frame, and what its pairs say."""
 
     first: int
-    found: PairEvidence
+    pairs: PairEvidence
 
 
 def described(structure: str) -> tuple[str, str | None, str | None]:
@@ -60,7 +60,7 @@ def described(structure: str) -> tuple[str, str | None, str | None]:
 class FieldsGuess:
     """The likeliest answer for a clip, whether or not it is sure enough to be given, and what its confidence is of."""
 
-    found: StructurePath
+    path: StructurePath
     hold: HoldCadence
     stretches: tuple[Stretch, ...]  # more than one where the clip changes
     movement: float  # mean square (8-bit codes) of the blocks that move most
@@ -72,15 +72,15 @@ class FieldsGuess:
         """The kind of answer, by which its confidence is computed."""
         if len(self.stretches) > 1:
             return "mixed"
-        scan, _, _ = described(self.found.best)
+        scan, _, _ = described(self.path.best)
         return "held" if scan == "progressive" and self.hold.certain else scan
 
     @property
     def features(self) -> tuple[float, ...]:
         """1, and seven figures: margin, movement, both, growth, how nearly pictures are held, noise, length."""
-        margin = self.found.gain if self.group == "mixed" else self.found.margin
+        margin = self.path.gain if self.group == "mixed" else self.path.margin
         amount, level = float(np.log1p(max(0.0, margin))), float(np.log10(self.movement + 1))
-        pairs = sum(segment.stop - segment.start for segment in self.found.segments)
+        pairs = sum(segment.stop - segment.start for segment in self.path.segments)
         return (
             1.0,
             amount,
@@ -101,20 +101,20 @@ class FieldsGuess:
 
 def guess_of(runs: Sequence[ExaminedRun], rate: Fraction | None) -> FieldsGuess:
     """Return the likeliest answer of runs that have pairs, one at the least."""
-    likeliest = decoded([run.found for run in runs], possible(rate))
+    likeliest = decoded([run.pairs for run in runs], possible(rate))
     stretches = _stretches(likeliest, _frames(runs))
     return FieldsGuess(
         likeliest,
-        hold_of([run.found.changes for run in runs]),
+        hold_of([run.pairs.changes for run in runs]),
         stretches if likeliest.gain >= _MIXED_GAIN else stretches[:1],
-        float(np.percentile(np.concatenate([run.found.strength for run in runs]), 80)),
-        float(np.median([run.found.noise for run in runs])),
-        float(np.median([run.found.growth for run in runs])),
+        float(np.percentile(np.concatenate([run.pairs.strength for run in runs]), 80)),
+        float(np.median([run.pairs.noise for run in runs])),
+        float(np.median([run.pairs.growth for run in runs])),
     )
 
 
 def _frames(runs: Sequence[ExaminedRun]) -> NDArray[np.int64]:
-    return np.concatenate([run.first + np.arange(len(run.found.likelihood)) for run in runs])
+    return np.concatenate([run.first + np.arange(len(run.pairs.likelihood)) for run in runs])
 
 
 def fields_of(runs: Sequence[ExaminedRun], rate: Fraction | None, flagged_interlaced: bool) -> Fields:
@@ -123,13 +123,13 @@ def fields_of(runs: Sequence[ExaminedRun], rate: Fraction | None, flagged_interl
     Progressive pictures in a clip whose flags say interlaced are PsF. Where nothing moves, or too little to tell, the
     scan is "undetermined" and the confidence that of the best guess, below a half.
     """
-    runs = [run for run in runs if len(run.found.likelihood)]
+    runs = [run for run in runs if len(run.pairs.likelihood)]
     if not runs:
         return Fields("undetermined", None, None, None, 0.0, 0.0)
     guess, frames = guess_of(runs, rate), _frames(runs)
-    likeliest, sure = guess.found, guess.confidence
-    strength = np.concatenate([run.found.strength for run in runs])
-    same = np.concatenate([run.found.identical for run in runs])
+    likeliest, sure = guess.path, guess.confidence
+    strength = np.concatenate([run.pairs.strength for run in runs])
+    same = np.concatenate([run.pairs.identical for run in runs])
     marks = _marks(likeliest, frames, strength, same | guess.hold.repeats if guess.group == "held" else same)
     repeats = sum(1 for _, pattern in marks if pattern == "R")
     known = sum(1 for _, pattern in marks if pattern != "?")

@@ -249,7 +249,7 @@ def _widest_change(fields: Fields, examination: _Examination) -> tuple[int, int]
         return None
     widest: tuple[int, int] | None = None
     for stretch in fields.stretches[1:]:
-        before = [run.first + len(run.found.likelihood) for run in examination.runs if run.first < stretch.start]
+        before = [run.first + len(run.pairs.likelihood) for run in examination.runs if run.first < stretch.start]
         if (
             before
             and stretch.start - max(before) > _CLOSE

@@ -81,7 +81,7 @@ def _pips(path: Path, seconds: float) -> Iterator[float]:
         if not sound.channels:
             return
         while at < min(seconds, _MOST_S) * _RATE:
-            loud = np.flatnonzero((np.abs(sound.taken(at, block).astype(np.float64)) > _PIP * 2**31).any(axis=1)) + at
+            loud = np.flatnonzero((np.abs(sound.samples(at, block).astype(np.float64)) > _PIP * 2**31).any(axis=1)) + at
             for sample in loud:
                 if sample - quiet_since > _SILENCE_S * _RATE:
                     yield sample / _RATE

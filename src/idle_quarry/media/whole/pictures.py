@@ -72,15 +72,15 @@ class _Spans:
     """Runs of frames in which something holds, as frames come."""
 
     def __init__(self, gap: int = 0) -> None:
-        self.found: list[FrameSpan] = []
+        self.spans: list[FrameSpan] = []
         self._gap = gap
 
     def take(self, frame: int, figure: float) -> None:
-        last = self.found[-1] if self.found else None
+        last = self.spans[-1] if self.spans else None
         if last is not None and frame <= last.last + self._gap:
-            self.found[-1] = FrameSpan(last.first, frame + 1, max(last.figure, figure))
+            self.spans[-1] = FrameSpan(last.first, frame + 1, max(last.figure, figure))
         else:
-            self.found.append(FrameSpan(frame, frame + 1, figure))
+            self.spans.append(FrameSpan(frame, frame + 1, figure))
 
 
 class PicturesMeter:
@@ -124,7 +124,7 @@ class PicturesMeter:
         self._timecodes: list[tuple[int, str]] = []
         self._last_timecode: tuple[int, Timecode] | None = None
         self._bars_in_run: bool | None = None
-        self._found = np.zeros(5, np.int64)
+        self._result = np.zeros(5, np.int64)
         self._pixels = np.zeros(5, np.float64)
 
     def take(self, picture: Picture) -> None:
@@ -136,8 +136,8 @@ class PicturesMeter:
         dark = levels.black + round(_LIT * (levels.white - levels.black))
         luma, span = _lines(picture.luma), levels.white - levels.black
         least, most = (round(levels.black + share * span) for share in _LUMA_ALLOWED)
-        loops.extremes(luma, picture.luma.shape[1], least, most, dark, self._found)
-        low, high, below, above, lit = (int(item) for item in self._found)
+        loops.extremes(luma, picture.luma.shape[1], least, most, dark, self._result)
+        low, high, below, above, lit = (int(item) for item in self._result)
         self._lowest, self._highest = min(self._lowest, low), max(self._highest, high)
         self._below += below
         self._above += above
@@ -287,7 +287,7 @@ class PicturesMeter:
     def _drain(self) -> None:
         pairs = self._pairs.drained()
         if len(pairs):
-            first = self._runs[-1].first + len(self._runs[-1].found.likelihood) if self._runs else 0
+            first = self._runs[-1].first + len(self._runs[-1].pairs.likelihood) if self._runs else 0
             self._runs.append(ExaminedRun(first, evidence(pairs)))
 
     def measurement(self, damaged: int = 0) -> PictureMeasurement:
@@ -314,16 +314,16 @@ class PicturesMeter:
             parts=tuple(self._parts),
             frozen=tuple(FrameSpan(part.first, part.last) for part in self._parts if part.what in (STILL, BARS)),
             repeats=repeats,
-            luma_out=tuple(self._luma_out.found),
+            luma_out=tuple(self._luma_out.spans),
             luma_most=self._luma_most,
-            gamut=tuple(self._gamut.found),
+            gamut=tuple(self._gamut.spans),
             gamut_most=self._gamut_most,
             rgb_lowest=self._rgb[0],
             rgb_highest=self._rgb[1],
             flashes=tuple(replace(flash, first=flash.first // per, last=flash.last // per) for flash in flashes),
             most_flashes=self._flash.flashes.most,
             most_reds=self._flash.reds.most,
-            patterns=tuple(self._patterns.found),
+            patterns=tuple(self._patterns.spans),
             active=(active.x, active.y, active.width, active.height) if active is not None else None,
             max_cll=self._cll if hdr else None,
             max_fall=self._fall / self._active_pixels(active) if hdr else None,
@@ -342,7 +342,7 @@ class PicturesMeter:
         return inside if 2 * inside >= whole else whole
 
     def _fields_found(self) -> tuple[tuple[FieldsRun, ...], float]:
-        runs = [run for run in self._runs if len(run.found.likelihood)]
+        runs = [run for run in self._runs if len(run.pairs.likelihood)]
         if not runs:
             return (), 0.0
         guess = guess_of(runs, self._rate)
@@ -353,7 +353,7 @@ class PicturesMeter:
                 tuple(FieldsRun(s.start, s.stop, s.scan, s.field_order, s.cadence) for s in guess.stretches),
                 guess.confidence,
             )
-        scan, order, cadence = described(guess.found.best)
+        scan, order, cadence = described(guess.path.best)
         if scan == "progressive" and guess.group == "held":
             cadence = guess.hold.cadence
         return (FieldsRun(0, self._frames, scan, order, cadence),), guess.confidence

@@ -149,7 +149,7 @@ def sound_of(
         at = begin
         while at < end:
             count = min(BLOCK, end - at)
-            block = reader.taken(at, count).astype(np.float32) / np.float32(1 << 31)
+            block = reader.samples(at, count).astype(np.float32) / np.float32(1 << 31)
             blocks.take(block)
             if meter is not None:
                 latest = meter.take(block[:, chosen])
@@ -188,7 +188,7 @@ def tone_spans(
         at = 0.0
         while at + 0.5 <= min(seconds, 1800.0):
             on()
-            samples = reader.taken(int(at * RATE), RATE // 2).astype(np.float32) / np.float32(1 << 31)
+            samples = reader.samples(int(at * RATE), RATE // 2).astype(np.float32) / np.float32(1 << 31)
             tones = [tone_of(samples[:, n], RATE) for n in range(channels)]
             sounding = [tone for n, tone in enumerate(tones) if float(np.abs(samples[:, n]).max()) > 1e-3]
             if sounding and all(tone is not None for tone in sounding):

@@ -44,7 +44,7 @@ def starter_set(chosen: Sequence[str], places: tuple[StoragePlace, ...]) -> list
             out = delivered(ident, rate_of=leading)
             working = out.format.with_encoding(bit_depth=10, sampling="4:2:2")
             template = from_working(known[ident].name, working, (), (out,), plays_mb_s=plays)
-        templates.append(_kept(template, known[ident].name, known[ident].source, places))
+        templates.append(_named(template, known[ident].name, known[ident].source, places))
     for territory in territories():
         several = [name for name in chosen if known[name].territory == territory and not known[name].follows_rate]
         if len(several) < 2:
@@ -54,11 +54,11 @@ def starter_set(chosen: Sequence[str], places: tuple[StoragePlace, ...]) -> list
         outs = tuple(delivered(name, rate_of=base.working.format) for name in several)
         whole = from_working("All deliveries", base.working.format, (), outs, plays_mb_s=plays)
         names = ", ".join(known[name].name for name in several)
-        templates.append(_kept(whole, f"{territories()[territory].name}: all deliveries", f"Delivers {names}", places))
+        templates.append(_named(whole, f"{territories()[territory].name}: all deliveries", f"Delivers {names}", places))
     return templates
 
 
-def _kept(template: Template, name: str, note: str, places: tuple[StoragePlace, ...]) -> Template:
+def _named(template: Template, name: str, note: str, places: tuple[StoragePlace, ...]) -> Template:
     # which monitors the house has is nothing that a standard says
     return edited(template, Edit("name", name[:120]), Edit("note", note), Edit("places", places), Edit("monitor", None))
 

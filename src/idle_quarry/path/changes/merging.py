@@ -47,7 +47,7 @@ class _Merge:
     def __init__(self, choices: Mapping[str, Side]) -> None:
         self._choices = choices
         self.conflicts: list[Conflict] = []
-        self.taken: dict[Side, list[str]] = {"mine": [], "theirs": []}
+        self.from_side: dict[Side, list[str]] = {"mine": [], "theirs": []}
 
     def value(self, base: Any, mine: Any, theirs: Any, place: str) -> Any:
         """Return the merged value at a place."""
@@ -61,10 +61,10 @@ class _Merge:
         if _members(base) and _members(mine) and _members(theirs):
             return self._list(base, mine, theirs, place)
         if mine == base:
-            self.taken["theirs"].append(place)
+            self.from_side["theirs"].append(place)
             return theirs
         if theirs == base:
-            self.taken["mine"].append(place)
+            self.from_side["mine"].append(place)
             return mine
         return self._conflict(base, mine, theirs, place)
 
@@ -150,4 +150,4 @@ def merge(base: Template, mine: Template, theirs: Template, choices: Mapping[str
         ) from error
     except QuarryError as error:
         raise NotPossible(f"the two drafts together cannot be: {error}", remedy="take one of them whole") from error
-    return MergeResult(template, tuple(work.conflicts), tuple(work.taken["mine"]), tuple(work.taken["theirs"]))
+    return MergeResult(template, tuple(work.conflicts), tuple(work.from_side["mine"]), tuple(work.from_side["theirs"]))

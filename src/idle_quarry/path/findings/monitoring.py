@@ -11,7 +11,7 @@ from typing import Any, cast
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy
 from idle_quarry.path.grades import GRADES
-from idle_quarry.path.monitoring import taken
+from idle_quarry.path.monitoring import response_of
 from idle_quarry.path.registry import Door, Monitor, monitors
 from idle_quarry.path.steps import plan
 from idle_quarry.signal.formats import SignalFormat, standard_field_order
@@ -128,7 +128,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
             takes_psf = not refusals(monitor, segmented)  # what was chosen, sent so that the screen takes it
             best = segmented if takes_psf else options[0]
             cure = remedy("Send PsF" if takes_psf else f"Send {format_words(best)}", ("monitor.format", best))
-        response = taken(monitor, feed.format)
+        response = response_of(monitor, feed.format)
         if response.seen is not None and response.notes:  # it locks, and shows something else
             text = f"{monitor.name} is sent {sent}, but {'; '.join(why)}: {'; '.join(response.notes)}."
             yield Finding("stop", "monitor_misread", "monitor", text, cure)

@@ -82,7 +82,7 @@ def _weights(part: Any) -> Any:  # pragma: no cover
 
 
 @small
-def _taken(flat: Samples, at: Any, u0: Any, u1: Any, u2: Any, u3: Any) -> Any:  # pragma: no cover
+def _weighted(flat: Samples, at: Any, u0: Any, u1: Any, u2: Any, u3: Any) -> Any:  # pragma: no cover
     """Return four coefficients in a row from `at` on, weighed."""
     one, two, three = np.uint64(1), np.uint64(2), np.uint64(3)
     return u0 * flat[at] + u1 * flat[at + one] + u2 * flat[at + two] + u3 * flat[at + three]
@@ -133,10 +133,10 @@ def splined(
                 v0, v1, v2, v3 = v0 * scale, v1 * scale, v2 * scale, v3 * scale
                 p = np.uint64(top + 1) * wide + np.uint64(left + 1)
                 for k in range(CELL + 3):  # all are read before any is put: they become lanes of one
-                    s0, s1 = _taken(flat, p, u0, u1, u2, u3), _taken(flat, p + np.uint64(1), u0, u1, u2, u3)
+                    s0, s1 = _weighted(flat, p, u0, u1, u2, u3), _weighted(flat, p + np.uint64(1), u0, u1, u2, u3)
                     s2, s3 = (
-                        _taken(flat, p + np.uint64(2), u0, u1, u2, u3),
-                        _taken(flat, p + np.uint64(3), u0, u1, u2, u3),
+                        _weighted(flat, p + np.uint64(2), u0, u1, u2, u3),
+                        _weighted(flat, p + np.uint64(3), u0, u1, u2, u3),
                     )
                     result = rows[k]
                     result[0], result[1], result[2], result[3] = s0, s1, s2, s3

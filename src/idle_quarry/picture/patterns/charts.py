@@ -91,7 +91,7 @@ def grid_after(source: SignalFormat, target: SignalFormat, placement: Placement 
     return Grid(source, _single(down)[:, None], _single(across)[None, :], *fine)
 
 
-def _kept(frequency: Values, finest: float) -> Values:
+def _resolved(frequency: Values, finest: float) -> Values:
     """Return how much of detail of a frequency is shown: all below nine tenths of the finest, none above it."""
     return np.clip((finest - np.abs(frequency)) / (0.1 * finest), 0, 1)
 
@@ -109,7 +109,7 @@ def _zone_plate(grid: Grid, seconds: float) -> Channels:
     # at the upper and lower edge as fine as the source's lines can show; rings move outward
     steep = zone_steepness(grid)
     phase = steep * (grid.down**2 + grid.across**2) - 2.0 * seconds
-    amount = _kept(2 * steep * grid.down, grid.fine_down) * _kept(2 * steep * grid.across, grid.fine_across)
+    amount = _resolved(2 * steep * grid.down, grid.fine_down) * _resolved(2 * steep * grid.across, grid.fine_across)
     return _grey(0.5 + 0.4 * amount * np.cos(2 * np.pi * phase))
 
 
@@ -191,7 +191,7 @@ def _wedge(grid: Grid, seconds: float) -> Channels:
         np.abs(grid.across) / np.maximum(radius, 1e-6),
         np.abs(grid.down) / np.maximum(radius, 1e-6),
     )
-    amount = _kept(frequency * slope_down, grid.fine_down) * _kept(frequency * slope_across, grid.fine_across)
+    amount = _resolved(frequency * slope_down, grid.fine_down) * _resolved(frequency * slope_across, grid.fine_across)
     amount = amount * np.clip((0.46 - radius) * 400, 0, 1)
     return _grey(0.5 + 0.4 * amount * np.cos(spokes * angle))
 

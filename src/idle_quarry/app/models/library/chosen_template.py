@@ -123,10 +123,10 @@ class ChosenTemplate(QObject):
             return _RevisionRead(None, [])
         evaluation = self.door.evaluation(summary.id, revision.number, revision.hash)
         return _RevisionRead(
-            evaluation, self._told(stored, [remark for remark in remarks if remark.number == revision.number])
+            evaluation, self._history_lines(stored, [remark for remark in remarks if remark.number == revision.number])
         )
 
-    def _told(self, stored: StoredTemplate, remarks: list[Remark]) -> list[str]:
+    def _history_lines(self, stored: StoredTemplate, remarks: list[Remark]) -> list[str]:
         """Return the history of a revision, newest first: what was said and done, jobs, how it came to be."""
         lines = [remark_words(stored, remark) for remark in remarks]
         for record in self.handed:

@@ -11,7 +11,7 @@ from idle_quarry.app.background.workers import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import FileLibrary, Search
 from idle_quarry.path.entries import Monitor
-from idle_quarry.path.monitoring import MonitorResponse, taken
+from idle_quarry.path.monitoring import MonitorResponse, response_of
 from idle_quarry.path.registry import monitors
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
@@ -62,7 +62,7 @@ class Feeds(QObject):
 
     def cell(self, feed: TemplateFeed, monitor: Monitor) -> MonitorResponse:
         """Return what a monitor makes of a feed."""
-        return taken(monitor, feed.format)
+        return response_of(monitor, feed.format)
 
     def words(self, feed: TemplateFeed, monitor: Monitor) -> str:
         """Return the same in a sentence."""

@@ -127,11 +127,11 @@ class FilesOut(QObject):
 
         library = self.door.library
 
-        def said(count: int) -> None:
+        def report(count: int) -> None:
             held = f"the {count} approved templates" if count != 1 else "the one approved template"
             self.door.say(f"{path.name} holds {held} of the house.")
 
         self._put(path)
         self.door.workers.start(
-            lambda _ticket: write_book(approved_of(library), path, write_pdf), said, self.door.refuse
+            lambda _ticket: write_book(approved_of(library), path, write_pdf), report, self.door.refuse
         )

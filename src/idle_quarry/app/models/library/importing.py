@@ -34,11 +34,11 @@ class OfferRow:
     @property
     def doubtful(self) -> bool:
         """Whether it was changed since it was exported."""
-        return self.offer.found is not None and self.offer.found.genuine is False
+        return self.offer.exchanged is not None and self.offer.exchanged.genuine is False
 
     def what_words(self) -> str:
         """Return its name, format and findings; or why it cannot be read."""
-        exchanged = self.offer.found
+        exchanged = self.offer.exchanged
         if exchanged is None or self.evaluation is None:
             return f"{self.offer.member}\n{self.offer.trouble}"
         counts = ((self.evaluation.count(severity), severity) for severity in ("stop", "caution"))
@@ -49,7 +49,7 @@ class OfferRow:
 
     def origin_words(self) -> str:
         """Return where it comes from, and whether it is as it was exported."""
-        exchanged = self.offer.found
+        exchanged = self.offer.exchanged
         if exchanged is None:
             return ""
         author, number, time = (str(exchanged.origin.get(key, ""))[:60] for key in ("author", "revision", "time"))
@@ -92,7 +92,7 @@ class Importing(QObject):
 
         def work(_ticket: object) -> list[OfferRow]:
             return [
-                OfferRow(bundled, evaluate(bundled.found.template, remedies=False) if bundled.found else None)
+                OfferRow(bundled, evaluate(bundled.exchanged.template, remedies=False) if bundled.exchanged else None)
                 for bundled in offered(path)
             ]
 
@@ -137,7 +137,7 @@ class Importing(QObject):
         return f"{self.path.name}: {counted(len(self.rows), 'template')}"
 
     def sum_words(self) -> str:
-        doubtful = sum(row.doubtful or row.offer.found is None for row in self.rows)
+        doubtful = sum(row.doubtful or row.offer.exchanged is None for row in self.rows)
         more = f" · {doubtful} cannot be trusted or read" if doubtful else ""
         left = len(self.rows) - self.wanted
         return f"{self.wanted} to be imported, {left} left{more}. Nothing is written before you press Import."
@@ -150,7 +150,7 @@ class Importing(QObject):
         """Take what was decided; what is refused is said, the rest is taken."""
         assert self.path is not None
         offers = [(row.offer, decision) for row, decision in zip(self.rows, self.decided, strict=True)]
-        self.door.acts.take(offers, self.shelf, self.path.name, self._taken)
+        self.door.acts.take(offers, self.shelf, self.path.name, self._show)
 
-    def _taken(self, template_id: str) -> None:
+    def _show(self, template_id: str) -> None:
         self.door.go(ShowTemplate(template_id))

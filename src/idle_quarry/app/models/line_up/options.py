@@ -11,7 +11,7 @@ from idle_quarry.path.beginning.beginnings import monitor_for
 from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.entries import Monitor
 from idle_quarry.path.findings.monitoring import acceptable_formats
-from idle_quarry.path.monitoring import taken
+from idle_quarry.path.monitoring import response_of
 from idle_quarry.path.registry import monitors, sound_layouts
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
@@ -109,10 +109,10 @@ class LineUpOptions:
         fmt, monitor = self._line_up.format, self._line_up.monitor
         if fmt is None or monitor is None:
             return None
-        now = taken(monitor, fmt, self._line_up.interface, payload=self._line_up.payload)
+        now = response_of(monitor, fmt, self._line_up.interface, payload=self._line_up.payload)
         if now.state == "shown":
             return None
-        fits = [fmt for fmt in self.formats() if taken(monitor, fmt).state == "shown"]
+        fits = [fmt for fmt in self.formats() if response_of(monitor, fmt).state == "shown"]
         return (f"Send {format_words(fits[0])}", fits[0]) if fits else None
 
 

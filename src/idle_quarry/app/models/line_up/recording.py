@@ -58,7 +58,7 @@ class Recording(QObject):
         self.name, self.folder, self.codec = "", "", ""
         self.on_break: OnBreak = "new clip"
         self.takes: tuple[KeptTake, ...] = ()
-        self._said: object = None  # what the template said of recordings when that was last taken
+        self._last_setting: object = None  # what the template said of recordings when that was last taken
         self._answered: set[str] = set()  # folders on the system disk that were said yes to
 
     def begin(self, name: str) -> None:
@@ -92,9 +92,9 @@ class Recording(QObject):
             places += [place for place in document.template.places if place.purpose == "capture"]
             path = places[0].path if places else ""
         value = fmt, own, tuple(wanted), path
-        if value == self._said:
+        if value == self._last_setting:
             return
-        self._said = value
+        self._last_setting = value
         self.folder = path or self.folder
         self.on_break = own.on_break if own is not None else self.on_break
         able_to = {codec.id: codec for codec in able(fmt)} if fmt is not None else {}

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from idle_quarry.line.transport import INTERFACES
 from idle_quarry.line.writing.sending import sent_pictures
 from idle_quarry.path.findings.sound import db
-from idle_quarry.path.monitoring import misread, taken
+from idle_quarry.path.monitoring import misread, response_of
 from idle_quarry.signal.words import format_words
 from idle_quarry.sound.meters import PEAK_TYPES
 
@@ -45,7 +45,7 @@ class LineUpWords:
         looked, fmt = self._model.looked, self._model.format
         if looked is None or fmt is None or place >= len(looked.faces):
             return ""
-        what = looked.faces[place].taken
+        what = looked.faces[place].response
         if what.seen is None:
             return f"no lock: {'; '.join(what.why)}"
         wrong = misread(what.seen, fmt)
@@ -56,7 +56,7 @@ class LineUpWords:
         looked, fmt = self._model.looked, self._model.format
         if looked is None or fmt is None or place >= len(looked.faces):
             return ""
-        seen = looked.faces[place].taken.seen
+        seen = looked.faces[place].response.seen
         return "black" if seen is None else "not as meant" if misread(seen, fmt) else "shown"
 
     def format(self) -> str:
@@ -64,7 +64,7 @@ class LineUpWords:
         fmt, monitor = self._model.format, self._model.monitor
         if fmt is None or monitor is None:
             return ""
-        what = taken(monitor, fmt, self._model.interface, payload=self._model.payload)
+        what = response_of(monitor, fmt, self._model.interface, payload=self._model.payload)
         if what.seen is None:
             return f"stays black: {'; '.join(what.why)}"
         return "; ".join(what.notes) or f"{monitor.name} shows it"

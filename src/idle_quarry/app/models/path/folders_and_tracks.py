@@ -201,10 +201,10 @@ class Structure(QObject):
             return
         names = {f.id: f.name for f in all_folders(self.template.folders)}
 
-        def made(level: Tree) -> tuple[Folder, ...]:
-            return tuple(Folder(id=ident, name=names[ident], children=made(below)) for ident, below in level)
+        def folders_of(level: Tree) -> tuple[Folder, ...]:
+            return tuple(Folder(id=ident, name=names[ident], children=folders_of(below)) for ident, below in level)
 
-        self._edit("Move folder", Edit("folders", made(tree)))
+        self._edit("Move folder", Edit("folders", folders_of(tree)))
 
     def rename_folder(self, path: Sequence[str], text: str, index: int) -> None:
         """Rename the folder that lies at a path of ids, the `index`-th of its level."""

@@ -206,7 +206,9 @@ class BenchPictures(QObject):
             )
         elif missing:
             policy = missing[0]
-            self._ticket = self.door.workers.start(lambda _ticket: bench.still(policy, index), self._made, self._failed)
+            self._ticket = self.door.workers.start(
+                lambda _ticket: bench.still(policy, index), self._take_still, self._failed
+            )
         else:
             self.measured.measure()
 
@@ -217,7 +219,7 @@ class BenchPictures(QObject):
             self._coarse[policy, index] = still
         self._arrived(None)
 
-    def _made(self, still: Still) -> None:
+    def _take_still(self, still: Still) -> None:
         self._coarse[still.policy, still.index] = None  # its place is taken
         self._arrived(still)
 

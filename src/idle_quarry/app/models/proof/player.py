@@ -45,7 +45,7 @@ class Player(QObject):
         self._timer.timeout.connect(self._next)
         self._first = self._from = self._count = 0
         self._there = 0  #: pictures of the loop that are made
-        self._each = 0.0  #: seconds one takes
+        self._picture_s = 0.0  #: seconds one takes
         self._begun = self._waits = False
         self._ticket: Ticket | None = None
         self._times: list[float] = []
@@ -96,7 +96,7 @@ class Player(QObject):
         bench, policies = self._pictures.bench, self._pictures.compared.policies()
         assert bench is not None
         order = [self._index(n) for n in range(self._count)]
-        self._there, self._each, self._begun, self._waits = 0, 0.0, False, False
+        self._there, self._picture_s, self._begun, self._waits = 0, 0.0, False, False
 
         def work(ticket: Ticket) -> None:
             for index in order:
@@ -117,13 +117,13 @@ class Player(QObject):
             return
         self._there += 1
         if seconds > _KEPT:
-            self._each = 0.7 * self._each + 0.3 * seconds if self._each else seconds
+            self._picture_s = 0.7 * self._picture_s + 0.3 * seconds if self._picture_s else seconds
         if self._begun:
             if self._waits:
                 self._next()
             return
-        to_make, to_play = _SLOWED * (self._count - self._there) * self._each, self._count * self._interval()
-        hopeless = self._interval() < _HOPELESS * self._each
+        to_make, to_play = _SLOWED * (self._count - self._there) * self._picture_s, self._count * self._interval()
+        hopeless = self._interval() < _HOPELESS * self._picture_s
         if (to_make <= to_play or hopeless) and self._there >= min(_TRIED, self._count):
             self._begun = True
             self._next()

@@ -88,7 +88,7 @@ class TimelineSide(QWidget):
         self.names.setCurrentText(opened.path.stem if opened is not None else "")
         if opened is None:
             self.names.setCurrentIndex(-1)
-        self.words.setText(self._said(opened))
+        self.words.setText(self._facts_of(opened))
         if self.lanes.opened is not opened:
             self.lanes.show_opened(opened)
             QTimer.singleShot(0, self, self._show_aims)
@@ -115,7 +115,7 @@ class TimelineSide(QWidget):
             self.area.ensureVisible(0, int(row.top - theme.px(COUNT)), 0, 0)
             self.area.ensureVisible(0, int(row.foot), 0, 6)
 
-    def _said(self, opened: OpenTimeline | None) -> str:
+    def _facts_of(self, opened: OpenTimeline | None) -> str:
         if opened is None:
             return "No timeline is open here. Choose one."
         timeline = opened.timeline

@@ -96,33 +96,33 @@ class JobsView(QWidget):
 
     @cached_property
     def start(self) -> StartPage:
-        return self._made(StartPage(self.model.start))
+        return self._with_page(StartPage(self.model.start))
 
     @cached_property
     def page(self) -> JobPage:
-        return self._made(JobPage(self.model))
+        return self._with_page(JobPage(self.model))
 
     @cached_property
     def material(self) -> MaterialPage:
-        return self._made(MaterialPage(self.model.material))
+        return self._with_page(MaterialPage(self.model.material))
 
     @cached_property
     def trial(self) -> TrialPage:
-        return self._made(TrialPage(self.model.trial))
+        return self._with_page(TrialPage(self.model.trial))
 
     @cached_property
     def cuts(self) -> CutsPage:
-        return self._made(CutsPage(self.model.cuts))
+        return self._with_page(CutsPage(self.model.cuts))
 
     @cached_property
     def renders(self) -> RendersPage:
-        return self._made(RendersPage(self.model.renders))
+        return self._with_page(RendersPage(self.model.renders))
 
     @cached_property
     def handover(self) -> HandoverPage:
-        return self._made(HandoverPage(self.model.handover))
+        return self._with_page(HandoverPage(self.model.handover))
 
-    def _made(self, page: _Page) -> _Page:
+    def _with_page(self, page: _Page) -> _Page:
         self.pages.addWidget(page)
         self.page_made.emit(page)
         return page

@@ -67,7 +67,7 @@ class ImportingPage(QWidget):
     def _fill(self, number: int, row: OfferRow) -> None:
         if row.evaluation is not None:
             self.table.setCellWidget(number, 0, MiniStrip(row.evaluation))
-        readable, collision = row.offer.found is not None, row.collision
+        readable, collision = row.offer.exchanged is not None, row.collision
         words = collision.words if readable and collision is not None else ""
         new = collision is None or collision.same is None or collision.known is not None
         for column, text, role in (

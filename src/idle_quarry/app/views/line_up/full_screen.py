@@ -39,7 +39,7 @@ class FullScreen(QWidget):
     def _show(self) -> None:
         looked = self.model.looked
         face = looked.faces[0] if looked is not None and looked.faces else None
-        fmt = face.taken.seen if face is not None else None
+        fmt = face.response.seen if face is not None else None
         picture = face.picture if face is not None else None
         self.face.show_face(
             picture, float(fmt.raster.display_aspect) if fmt is not None else 16 / 9, "", self.model.words.face(0)

@@ -114,8 +114,8 @@ class ScreensColumn(QWidget):
             state, words = model.words.face_state(place), model.words.face(place)
             result = looked.faces[place] if looked is not None and place < len(looked.faces) else None
             aspect = (
-                float(result.taken.seen.raster.display_aspect)
-                if result is not None and result.taken.seen is not None
+                float(result.response.seen.raster.display_aspect)
+                if result is not None and result.response.seen is not None
                 else 16 / 9
             )
             face.show_face(

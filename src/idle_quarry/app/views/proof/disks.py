@@ -68,7 +68,7 @@ class DisksPage(QWidget):
         if not self.rows:
             text = "The template names no places yet: add them in its Path, or look at another folder here."
             column.addWidget(label(text, "dust"))
-        column.addWidget(self._kept(self.model.program_data))
+        column.addWidget(self._data_card(self.model.program_data))
         column.addStretch(1)
         self._inside.setWidget(body)
         body.setAutoFillBackground(False)
@@ -81,7 +81,7 @@ class DisksPage(QWidget):
         else:
             self.progress.step(what, share)
 
-    def _kept(self, rows: list[KeptData]) -> QWidget:
+    def _data_card(self, rows: list[KeptData]) -> QWidget:
         box = QFrame()
         on(box, "bench")
         grid = QGridLayout(box)

@@ -24,7 +24,7 @@ class FileLanes(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._found: FileMeasurement | None = None
+        self._measurement: FileMeasurement | None = None
         self._rate, self._marked, self._frame = Fraction(25), tuple[CheckMark, ...](), 0
         self._loudness: float | None = None
         self.setAccessibleName("The file along its time")
@@ -39,7 +39,7 @@ class FileLanes(QWidget):
         loudness: float | None,
         frame: int,
     ) -> None:
-        self._found, self._rate, self._marked, self._frame = measurement, rate, tuple(marked), frame
+        self._measurement, self._rate, self._marked, self._frame = measurement, rate, tuple(marked), frame
         self._loudness = loudness
         self.updateGeometry()
         self.update()
@@ -49,9 +49,15 @@ class FileLanes(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        if self._found is not None:
+        if self._measurement is not None:
             draw_file(
-                painter, self._found, self._rate, self.width(), self._marked, {"loudness": self._loudness}, self._frame
+                painter,
+                self._measurement,
+                self._rate,
+                self.width(),
+                self._marked,
+                {"loudness": self._loudness},
+                self._frame,
             )
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))
@@ -59,12 +65,12 @@ class FileLanes(QWidget):
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self._found is not None:
-            self.gone.emit(frame_at(event.position().x(), self._found.pictures.frames, self.width()))
+        if self._measurement is not None:
+            self.gone.emit(frame_at(event.position().x(), self._measurement.pictures.frames, self.width()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
-        if step is None or self._found is None:
+        if step is None or self._measurement is None:
             super().keyPressEvent(event)
             return
-        self.gone.emit(max(0, min(self._found.pictures.frames - 1, self._frame + step)))
+        self.gone.emit(max(0, min(self._measurement.pictures.frames - 1, self._frame + step)))

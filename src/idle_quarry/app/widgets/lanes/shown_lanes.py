@@ -42,7 +42,7 @@ class ShownLanes(QWidget):
         self.look: Callable[[TimelineItem], ItemLook] = lambda _item: ItemLook("")
         self.on = False  #: whether keys act upon it
         self.scale = Scale(0.0, 2.0)
-        self._kept = KeptLanes()
+        self._cache = KeptLanes()
         self._pieces: tuple[PieceStatus, ...] = ()  #: as they stand: those that stand alike and meet are one here
         self._pieces_of: tuple[PieceStatus, ...] = ()
         self._ghost: QRectF | None = None  #: where what is moved would lie
@@ -120,7 +120,7 @@ class ShownLanes(QWidget):
         painter.drawPixmap(
             0,
             0,
-            self._kept.drawn(
+            self._cache.drawn(
                 timeline, self.scale, self.size(), ratio, self.look, chosen=opened.chosen, aims=self._aims
             ),
         )
@@ -147,7 +147,7 @@ class ShownLanes(QWidget):
 
     def look_again(self) -> None:
         """Draw all pieces anew: they look otherwise than they did."""
-        self._kept.forget()
+        self._cache.forget()
         self.update()
 
     # -- where things are --------------------------------------------------------------------------------------------

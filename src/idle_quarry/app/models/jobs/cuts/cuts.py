@@ -21,7 +21,7 @@ from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.conform.matching import Event
 from idle_quarry.jobs.conform.material import ClipOnDisk, clips_in
 from idle_quarry.jobs.conform.report import ConformReport, conformed, write_report
-from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
+from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, job_timeline
 from idle_quarry.jobs.conform.writing import write_list
 from idle_quarry.jobs.folder_plan import TIMELINES
 from idle_quarry.jobs.material import changed_material, taken_in
@@ -238,7 +238,7 @@ class Cuts(JobPart):
         def work(_ticket: object) -> Path:
             changed_material(job.folder, lambda before: taken_in(before, clips))
             return write_list(
-                free_place(folder, name, ".otio"), taken(report.cuts.timeline, report.events, job.template, how)
+                free_place(folder, name, ".otio"), job_timeline(report.cuts.timeline, report.events, job.template, how)
             )[0]
 
         def done(path: Path) -> None:

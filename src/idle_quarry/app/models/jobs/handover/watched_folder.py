@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 #: Milliseconds between two looks; what is the same in two of them has arrived.
 _LOOK_MS = 2500
 #: A file as it was found: where, bytes, and when it was last written to.
-_Found = tuple[Path, int, int]
+_FileState = tuple[Path, int, int]
 
 
 class WatchedFolder(QObject):
@@ -32,8 +32,8 @@ class WatchedFolder(QObject):
         self._handover = handover
         self.folder: Path | None = None
         self._delivery: Delivery | None = None
-        self._before: set[_Found] = set()
-        self._taken: set[_Found] = set()
+        self._before: set[_FileState] = set()
+        self._queued: set[_FileState] = set()
         self._looking = False
         self.trouble = ""  #: why the folder cannot be looked into just now; it is tried again
         #: Returns the job's folder for a use, where a dialog begins.
@@ -52,7 +52,7 @@ class WatchedFolder(QObject):
     def watch(self, folder: Path | None, delivery: Delivery | None = None) -> None:
         """Watch a folder for files of a delivery; none: no longer."""
         self.folder, self._delivery = folder, delivery
-        self._before, self._taken, self.trouble = set(), set(), ""
+        self._before, self._queued, self.trouble = set(), set(), ""
         if folder is None:
             self._tick.stop()
         else:
@@ -67,30 +67,30 @@ class WatchedFolder(QObject):
             return
         self._looking = True
 
-        def done(founds: set[_Found]) -> None:
+        def done(files: set[_FileState]) -> None:
             self._looking = False
-            self._said("")
+            self._show_trouble("")
             if self.folder != folder or self._delivery is None or handover.doing:
                 return
-            arrived = sorted(founds & self._before - self._taken)
-            self._before = founds
+            arrived = sorted(files & self._before - self._queued)
+            self._before = files
             if arrived:
-                self._taken.update(arrived)
+                self._queued.update(arrived)
                 handover.verify([path for path, _size, _when in arrived], self._delivery)
 
         def refused(error: QuarryError) -> None:
             self._looking = False
-            self._said(error.what)
+            self._show_trouble(error.what)
 
         handover.door.workers.start(lambda _ticket: _files_in(folder), done, refused, quiet=True)
 
-    def _said(self, trouble: str) -> None:
+    def _show_trouble(self, trouble: str) -> None:
         if trouble != self.trouble:
             self.trouble = trouble
             self.changed.emit()
 
 
-def _files_in(folder: Path) -> set[_Found]:
+def _files_in(folder: Path) -> set[_FileState]:
     """Return the media files in a folder, no folders, pipes and links to nothing.
 
     Raises `JobError` where it cannot be read.

@@ -100,11 +100,11 @@ class BringingIn(QObject):
                 house, request.job, entry, request.clip, request.source, request.span, request.proxy, progressed
             )
 
-            def kept(now: JobClip) -> JobClip:
+            def with_outcome(now: JobClip) -> JobClip:
                 return replace(now, proxy=file) if request.proxy else with_part(now, file)
 
             # kept here, and not when the window hears of it: it may be closed by then, or another job be looked at
-            changed_material(folder, with_entry(entry.path, kept))
+            changed_material(folder, with_entry(entry.path, with_outcome))
 
         def ended() -> None:
             if self._now is not None and self._now[0] is request:

@@ -48,7 +48,7 @@ _TICK_MS = 700
 _Act = Callable[[RendersSnapshot, WorkQueue], object]
 
 
-def _nothing(_found: RendersSnapshot, _queue: WorkQueue) -> None:
+def _nothing(_snapshot: RendersSnapshot, _queue: WorkQueue) -> None:
     return None
 
 
@@ -176,11 +176,11 @@ class Renders(JobPart):
 
     def pause(self, paused: bool) -> None:
         """Have rendering wait, or go on."""
-        self._act(lambda _found, queue: queue.pause(paused))
+        self._act(lambda _snapshot, queue: queue.pause(paused))
 
     def cancel(self) -> None:
         """Render nothing more; what is whole stays."""
-        self._act(lambda _found, queue: queue.drop())
+        self._act(lambda _snapshot, queue: queue.drop())
 
     def _act(self, act: _Act) -> None:
         """Do something with the queue, off the interface thread and after what was asked for before.

@@ -55,7 +55,7 @@ class OpenTimeline(QObject):
         self._acts = [EditStep("opened", timeline)]
         self._at = 0
         self._keeping = False
-        self._kept = timeline  #: what its file has
+        self._on_disk = timeline  #: what its file has
         self._state = state  #: of the file, as it is known here
         for track in timeline.tracks:
             self.aims.setdefault(track.kind, track.ident)
@@ -117,7 +117,7 @@ class OpenTimeline(QObject):
     @property
     def behind(self) -> bool:
         """Whether its file does not have what it is now."""
-        return self._kept is not self.timeline
+        return self._on_disk is not self.timeline
 
     def keep(self) -> None:
         """Have the file follow: off the interface thread, one state after the other, the newest at last."""
@@ -138,7 +138,7 @@ class OpenTimeline(QObject):
                     self._door.refuse(error)
                 self.refused, self.kept_words = True, f"not kept: {error.what}"
             else:
-                self._kept = timeline
+                self._on_disk = timeline
                 now = datetime.now()  # the wall clock of who works here
                 self.refused, self.kept_words = False, f"kept {now:%H:%M:%S}"
             self.kept_changed.emit()
@@ -155,7 +155,7 @@ class OpenTimeline(QObject):
 
         def done(theirs: Timeline) -> None:
             self._state = state
-            self._kept = theirs
+            self._on_disk = theirs
             self.refused, self.kept_words = False, ""
             self.edit("take what was changed elsewhere", lambda _mine: theirs)
             self.kept_changed.emit()

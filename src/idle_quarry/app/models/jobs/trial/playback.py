@@ -45,7 +45,7 @@ class Playback(QObject):
         self.by_field, self.second_field = False, False
         self.silent = ""  #: why nothing is heard
         self._maker = FrameMaker()
-        self._maker.prepared.connect(self._made, Qt.ConnectionType.QueuedConnection)
+        self._maker.prepared.connect(self._take_picture, Qt.ConnectionType.QueuedConnection)
         self._ready: dict[int, PlayedPicture] = {}
         self._sounding: SoundFeeder | None = None
         self._begun, self._from, self._planned = 0.0, 0, 0
@@ -101,7 +101,7 @@ class Playback(QObject):
     def _want_still(self) -> None:
         self._maker.want(self.source, [self.frame], 0)
 
-    def _made(self, source: object, results: tuple[int, PlayedPicture]) -> None:
+    def _take_picture(self, source: object, results: tuple[int, PlayedPicture]) -> None:
         lines, picture = results
         if source is not self.source:
             return

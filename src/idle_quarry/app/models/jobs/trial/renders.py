@@ -29,7 +29,7 @@ class TrialRenders(QObject):
     def __init__(self, trial: Trial) -> None:
         super().__init__()
         self._trial, self._renders = trial, trial.renders
-        self._found: dict[Path, tuple[Timeline, TimelineStatus]] = {}
+        self._statuses: dict[Path, tuple[Timeline, TimelineStatus]] = {}
         self._looking: set[Path] = set()
         self._divided: dict[
             Path, tuple[tuple[Timeline, object] | None, list[Piece]]
@@ -38,7 +38,7 @@ class TrialRenders(QObject):
 
     def of(self, opened: OpenTimeline | None) -> tuple[PieceStatus, ...]:
         """Return the pieces of a timeline as it is now; none while they are being found."""
-        result = self._found.get(opened.path) if opened is not None else None
+        result = self._statuses.get(opened.path) if opened is not None else None
         return result[1].all if result is not None and opened is not None and result[0] is opened.timeline else ()
 
     def at(self, path: Path, timeline: Timeline, frame: int) -> tuple[Path, int] | None:
@@ -46,7 +46,7 @@ class TrialRenders(QObject):
 
         For any thread.
         """
-        result = self._found.get(path)
+        result = self._statuses.get(path)
         if result is None or result[0] is not timeline:
             return None
         there = result[1].at(frame)
@@ -88,9 +88,9 @@ class TrialRenders(QObject):
         def done(standing: TimelineStatus) -> None:
             self._looking.discard(opened.path)
             self._divided[opened.path] = (timeline, stock), pieces
-            before = self._found.get(opened.path)
+            before = self._statuses.get(opened.path)
             if before is None or before[0] is not timeline or before[1].all != standing.all:
-                self._found[opened.path] = timeline, standing
+                self._statuses[opened.path] = timeline, standing
                 self.changed.emit()
             if opened.timeline is not timeline:
                 self.look(opened)
