@@ -10,11 +10,19 @@ import hashlib
 import os
 import secrets
 import stat
+import threading
+import time
+from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from itertools import count
 from pathlib import Path
+from typing import Generic, TypeVar
 
 _BLOCK = 8 << 20
+#: A file that changed so shortly before it is read may change again within one tick of the system's clock, ns.
+_TICK_NS = 100_000_000
+
+Fact = TypeVar("Fact")
 
 
 def written_whole(path: Path, data: bytes) -> None:
@@ -158,3 +166,32 @@ def sha256_of(path: Path, on_progress: Callable[[int], object] = lambda _done: N
             done += len(block)
             on_progress(done)
     return digest.hexdigest()
+
+
+class FileFacts(Generic[Fact]):
+    """What a function says of files, asked again only of a file that has changed since, by the system's own marks.
+
+    Those are device, inode, size, and the times of content and status: who may write a file cannot set the last. Where
+    evidence is given, a file is read nevertheless.
+    """
+
+    def __init__(self, function: Callable[[Path], Fact], most: int = 4096) -> None:
+        self._function, self._most = function, most
+        self._facts: OrderedDict[tuple[int, ...], Fact] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def __call__(self, path: Path) -> Fact:
+        """Return what the function says of a file. Raises `OSError`, and what the function raises."""
+        marks = path.stat()
+        key = (marks.st_dev, marks.st_ino, marks.st_size, marks.st_mtime_ns, marks.st_ctime_ns)
+        with self._lock:
+            if key in self._facts:
+                self._facts.move_to_end(key)
+                return self._facts[key]
+        fact = self._function(path)
+        if time.time_ns() - max(marks.st_mtime_ns, marks.st_ctime_ns) > _TICK_NS:
+            with self._lock:
+                self._facts[key] = fact
+                while len(self._facts) > self._most:
+                    self._facts.popitem(last=False)
+        return fact

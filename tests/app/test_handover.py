@@ -35,6 +35,11 @@ from idle_quarry.jobs.handover.record import (
 )
 
 
+@pytest.fixture(autouse=True)
+def _looks_often(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("idle_quarry.app.models.jobs.handover.watched_folder._LOOK_MS", 150)
+
+
 def cell(page: HandoverPage, row: int, column: int) -> str:
     item = page.table.item(row, column)
     return item.text() if item is not None else ""

@@ -7,6 +7,7 @@ import shutil
 from fractions import Fraction
 from pathlib import Path
 
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
@@ -26,6 +27,11 @@ from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelin
 from idle_quarry.jobs.material import read_material
 
 
+@pytest.fixture(autouse=True)
+def _looks_often(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("idle_quarry.app.models.jobs.material.material._GLANCE_MS", 150)
+
+
 def asks_what_fits_no_class(
     qtbot: QtBot, folder: Path, page: MaterialPage, model: JobMaterial, scan: MaterialRow
 ) -> None:
@@ -35,7 +41,7 @@ def asks_what_fits_no_class(
     next(button for button in page.ask.buttons if button.text().startswith("As Film scans (")).click()
     qtbot.waitUntil(
         lambda: (
-            len(list((folder / "Brought in").glob("*.mxf"))) == 2
+            len(list((folder / "Brought in").glob("*.mov"))) == 2
             and not model.summary().startswith(("bringing", "looking"))
         ),
         timeout=120000,
@@ -103,7 +109,7 @@ def test_clips_are_added_asked_about_and_brought_in(open_window: Open, qtbot: Qt
     folder = a_job(window, tmp_path)
     rushes = tmp_path / "rushes"
     rushes.mkdir()
-    for name, seconds in (("lamp scan 3.mov", 1.4), ("train 03.mov", 0.4)):
+    for name, seconds in (("lamp scan 3.mov", 0.6), ("train 03.mov", 0.3)):
         shortened(name, rushes, seconds)
     shutil.copy(CLIPS / "gauge location tone.wav", rushes)
     (rushes / "broken.mov").write_bytes(b"no clip")

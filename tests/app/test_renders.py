@@ -68,7 +68,7 @@ def asks_where_renders_go(
     qtbot.waitUntil(lambda: states(model) == [PieceState.RENDERED] * 3, timeout=120000)
     qtbot.waitUntil(lambda: page.cost.text() == "Nothing is left to render.", timeout=20000)
     assert not page.ask.isVisible() and not page.render_button.isEnabled() and not page.pause_button.isVisible()
-    assert page.rows.index(0, 5).data() == "rendered" and "MB rendered" in page.where.text()
+    assert page.rows.index(0, 5).data() == "rendered" and "kB rendered" in page.where.text()
     QTest.keyClick(page.lanes, Qt.Key.Key_Right)
     QTest.keyClick(page.lanes, Qt.Key.Key_Right)
     assert [row.stood.piece.first for row in page.chosen()] == [5]

@@ -261,7 +261,7 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     drop(page, [rushes], QPointF(5, 5))
     qtbot.waitUntil(lambda: len(model.material.rows) == 4 and not model.material.doing, timeout=60000)
     assert page.clips.list.count() == 4 and page.clips.list.item(0).text().startswith(
-        "lamp scan 3.mov\nFilm scans · clean"
+        "lamp scan 3.mov\nFilm scans · lossy"
     )
 
     # marked, added, the next: without the mouse

@@ -12,7 +12,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from idle_quarry.errors import JobError, QuarryError
-from idle_quarry.files import read_plain, sha256_of
+from idle_quarry.files import FileFacts, read_plain, sha256_of
 from idle_quarry.jobs.contents import contents_against
 from idle_quarry.jobs.folder_plan import BROUGHT_IN, JOB_FILE, JOB_FORMAT, LINE_UP, MATERIAL_FILE, PAPERS, TIMELINES
 from idle_quarry.library.files.exchange import template_from_data
@@ -21,6 +21,8 @@ from idle_quarry.path.template import Template, content_hash
 
 #: Bytes of a job's own record at the most.
 _MOST_BYTES = 64_000_000
+
+_hash_of = FileFacts(sha256_of)
 
 
 @dataclass(frozen=True)
@@ -158,7 +160,7 @@ def _drift(folder: Path, folders: tuple[str, ...], files: dict[str, str], strang
                 strangers.discard(now_at)
             else:
                 drifts.append(Drift(name, "missing", f"{name} is no longer there"))
-        elif not _is_timeline(name) and sha256_of(folder / name) != digest:
+        elif not _is_timeline(name) and _hash_of(folder / name) != digest:
             drifts.append(Drift(name, "altered", f"{name} was edited"))
     for name in lost_folders:
         drifts.append(Drift(name, "missing", f"the folder {name} is no longer there"))
@@ -186,7 +188,7 @@ def _hashes(paths: list[Path], wanted: set[str]) -> dict[str, Path]:
     results: dict[str, Path] = {}
     for path in paths:
         try:
-            digest = sha256_of(path)
+            digest = _hash_of(path)
         except OSError:
             continue
         if digest in wanted:

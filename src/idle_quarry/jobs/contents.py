@@ -8,10 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.errors import MediaError, NotUnderstood, QuarryError
+from idle_quarry.files import FileFacts
 from idle_quarry.jobs.folder_plan import LINE_UP, TIMELINES, line_up_start
 from idle_quarry.jobs.line_up import wanted_line_up
 from idle_quarry.jobs.otio_reading import MOST_BYTES, values_of
 from idle_quarry.media import inspect
+from idle_quarry.media.clip import Clip
 from idle_quarry.media.measurement.sound import heard
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.template import Template
@@ -106,14 +108,28 @@ def _line_up(folder: Path, template: Template, results: dict[str, Any]) -> Itera
         if before is not None and before != wanted[key]:
             yield name, f"the line-up's {lines} is {before}, the revision wants {wanted[key]}"
     try:
-        clip = inspect(clips[0])
+        clip, tone_dbfs = _clip_and_tone(clips[0])
     except MediaError as error:
         yield name, f"the line-up clip: {error.what}"
         return
-    yield from ((name, text) for text in _in_the_file(clips[0], clip, template))
+    except OSError:  # it went in this moment
+        return
+    yield from ((name, text) for text in _in_the_file(clip, tone_dbfs, template))
 
 
-def _in_the_file(path: Path, clip: Any, template: Template) -> Iterator[str]:
+def _read_clip_and_tone(path: Path) -> tuple[Clip, float | None]:
+    """Return a line-up clip as it declares itself, and the level of its tone in dBFS. Raises `MediaError`."""
+    clip = inspect(path)
+    declared = clip.declared
+    sound = heard(path, 0, declared.audio[0].sample_rate, declared.duration_s) if declared.audio else None
+    tone = sound.channels[-1].tone if sound is not None and sound.channels else None
+    return clip, None if tone is None else tone.level_dbfs
+
+
+_clip_and_tone = FileFacts(_read_clip_and_tone)
+
+
+def _in_the_file(clip: Clip, tone_dbfs: float | None, template: Template) -> Iterator[str]:
     """Yield what the clip itself says otherwise, whatever was recorded of it."""
     fmt, declared = template.intermediate_format, clip.declared
     start = str(line_up_start(template))
@@ -124,9 +140,6 @@ def _in_the_file(path: Path, clip: Any, template: Template) -> Iterator[str]:
         yield f"the line-up is {result.raster.size_text}, the revision {fmt.raster.size_text}"
     if result is not None and result.rate != fmt.rate:
         yield f"the line-up runs at {rate_text(result.rate)}, the revision at {rate_text(fmt.rate)}"
-    if declared.audio:
-        sound = heard(path, 0, declared.audio[0].sample_rate, declared.duration_s)
-        tone = sound.channels[-1].tone if sound is not None and sound.channels else None
-        level = template.sound.line_up_dbfs
-        if tone is not None and abs(tone.level_dbfs - level) > _AT_LEVEL:
-            yield f"the line-up's tone is at {db(round(tone.level_dbfs, 1))} dBFS, the revision wants {db(level)}"
+    level = template.sound.line_up_dbfs
+    if tone_dbfs is not None and abs(tone_dbfs - level) > _AT_LEVEL:
+        yield f"the line-up's tone is at {db(round(tone_dbfs, 1))} dBFS, the revision wants {db(level)}"
