@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import idle_quarry
 from idle_quarry.compiling import ahead
 from tests.screen import own_screen
 
@@ -28,6 +29,7 @@ import pytest  # noqa: E402  (the home must be set before anything reads it)
 
 if TYPE_CHECKING:  # a test that is named waits for nothing that it does not need
     from idle_quarry.library import FileLibrary
+    from idle_quarry.path.changes.edits import Edit
     from idle_quarry.path.template import Template
 
 _COMPILERS: list[subprocess.Popen[bytes]] = []
@@ -73,11 +75,29 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     items[:] = [item for part in parts for item in part]
 
 
+#: The demo's clips, as they lie in the package.
+CLIPS = Path(idle_quarry.__file__).parent / "demo" / "clips"
+
+
 def demo_template(name: str) -> Template:
     """Return the newest revision of a demo template."""
     from idle_quarry.demo.templates import house_shelf
 
     return next(history[-1].template for history in house_shelf() if history[-1].template.name == name)
+
+
+def small_lamp_room(*changes: Edit) -> Template:
+    """Return the Lamp Room with small pictures and a line-up of a second: what jobs do is proved by them as well."""
+    from idle_quarry.path.changes.edits import Edit, edited
+    from idle_quarry.signal.words import format_from_words
+
+    return edited(
+        demo_template("The Lamp Room"),
+        Edit("timecode.line_up_length_s", 1),
+        Edit("intermediate.codec", "rdd36-standard"),
+        Edit("working.format", format_from_words("640x360i25 10bit 4:2:2")),
+        *changes,
+    )
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -90,11 +110,8 @@ def shortened(name: str, folder: Path, seconds: float) -> Path:
     """Put the first seconds of a demo clip into a folder, as they were coded: what proves a thing on 12 frames
     needs no 50.
     """
-    import idle_quarry.demo
-
     path = folder / name
-    source = Path(idle_quarry.demo.__file__).parent / "clips" / name
-    cut = ["ffmpeg", "-v", "error", "-i", str(source), "-t", str(seconds), "-map", "0:v", "-c", "copy", str(path)]
+    cut = ["ffmpeg", "-v", "error", "-i", str(CLIPS / name), "-t", str(seconds), "-map", "0:v", "-c", "copy", str(path)]
     subprocess.run(cut, check=True)
     return path
 

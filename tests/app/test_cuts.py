@@ -17,33 +17,22 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, let_drop, press
+from tests.conftest import CLIPS, small_lamp_room
 
 from idle_quarry.app.drawing.lanes.cut_lanes import piece
 from idle_quarry.app.models.jobs.cuts.rows import COLUMNS
 from idle_quarry.app.views.jobs.view import JobsView
-from idle_quarry.demo import make_clips
 from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.start import start_job
-from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.printing import write_pdf
-from idle_quarry.signal.words import format_from_words
-
-CLIPS = Path(make_clips.__file__).parent / "clips"
 
 
 def a_job(window: object, tmp_path: Path) -> Path:
     """A job of the Lamp Room with small pictures, which the window knows."""
     store = window.desk.library  # type: ignore[attr-defined]
-    before = store.stored(store.find("The Lamp Room").id)
-    template = edited(
-        before.template,
-        Edit("timecode.line_up_length_s", 1),
-        Edit("intermediate.codec", "rdd36-standard"),
-        Edit("working.format", format_from_words("640x360i25 10bit 4:2:2")),
-    )
-    revision = before.revision
-    saved = store.save_revision(revision.template_id, template, "", parent=revision.number)
+    revision = store.stored(store.find("The Lamp Room").id).revision
+    saved = store.save_revision(revision.template_id, small_lamp_room(), "", parent=revision.number)
     stored = store.stored(saved.template_id, saved.number)
     job = start_job(stored, "Episode 4", tmp_path, write_pdf, "Runa")
     store.record_job("Episode 4", job.folder, stored)

@@ -11,16 +11,15 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QListWidgetItem
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, type_into
+from tests.conftest import CLIPS
 
 from idle_quarry.app.models.intake.facts import facts_of
 from idle_quarry.app.models.intake.rows import CLIP, VERDICT, ClipRow
 from idle_quarry.app.models.intake.scrubber import FIELDS, WOVEN
 from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.intake.view import IntakeView
-from idle_quarry.demo import make_clips
 from idle_quarry.signal.words import format_words
 
-CLIPS = Path(make_clips.__file__).parent / "clips"
 TAPE, SCAN, ROAMING = "lamp tape 014.mpg", "lamp scan 3.mov", "stone roaming 1.mov"
 
 

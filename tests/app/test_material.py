@@ -12,8 +12,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open
-from tests.app.test_cuts import CLIPS, a_job, dropped
-from tests.conftest import shortened
+from tests.app.test_cuts import a_job, dropped
+from tests.conftest import CLIPS, shortened
 from tests.jobs.test_renders import shot
 
 from idle_quarry.app.models.jobs.material.material import JobMaterial

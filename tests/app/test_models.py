@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import filled
+from tests.conftest import CLIPS
 
 from idle_quarry.app.background.workers import Cancelled, Ticket
 from idle_quarry.app.desk import Desk
@@ -18,15 +19,12 @@ from idle_quarry.app.models.proof.figures import alike, is_best
 from idle_quarry.app.models.proof.proof import most_to_prove
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.questions import Choice, Question
-from idle_quarry.demo import make_clips
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import open_library
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.entries import Monitor
 from idle_quarry.path.house_entries import NO_HOUSE
 from idle_quarry.proof.figures import Figure
-
-CLIPS = Path(make_clips.__file__).parent / "clips"
 
 
 class Told:

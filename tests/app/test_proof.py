@@ -10,18 +10,17 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, path_of
+from tests.conftest import CLIPS
 
 from idle_quarry.app.drawing.pane_images import codes_at
 from idle_quarry.app.drawing.panes import LAYOUTS
 from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.proof.pictures import PicturesPage
 from idle_quarry.app.views.proof.view import ProofView
-from idle_quarry.demo import make_clips
 from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.template_parts import StoragePlace
 from idle_quarry.proof.figures import PictureArea
 
-CLIPS = Path(make_clips.__file__).parent / "clips"
 TAPE = CLIPS / "lamp tape 014.mpg"
 
 

@@ -15,7 +15,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, let_drop, press
-from tests.app.test_cuts import CLIPS, a_job
+from tests.app.test_cuts import a_job
+from tests.conftest import CLIPS
 
 from idle_quarry.app.models.jobs.trial.acts import PLACE, WITHIN
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline

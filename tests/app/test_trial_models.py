@@ -16,8 +16,7 @@ import pytest
 from PySide6.QtCore import QSize
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
-from tests.app.test_cuts import CLIPS
-from tests.conftest import demo_template
+from tests.conftest import CLIPS, demo_template
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.drawing.lanes.kept_lanes import KeptLanes

@@ -32,7 +32,7 @@ from PySide6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, answer, let_drop, library_of, path_of, press, type_into
-from tests.conftest import demo_template
+from tests.conftest import CLIPS, demo_template
 
 from idle_quarry import recovery
 from idle_quarry.app.appearance.theme import BRIGHTNESSES, SCHEMES, theme
@@ -67,15 +67,12 @@ from idle_quarry.app.views.library.view import LibraryView
 from idle_quarry.app.views.line_up.record import RecordPage
 from idle_quarry.app.views.path.view import PathView
 from idle_quarry.app.views.registry import VIEWS
-from idle_quarry.demo import make_clips
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.template import Template, content_hash
 from idle_quarry.signal.words import format_words
-
-CLIPS = Path(make_clips.__file__).parent / "clips"
 
 
 def opened(window: MainWindow, name: str) -> MainWindow:

@@ -10,11 +10,10 @@ from pathlib import Path
 
 import pytest
 from tests.app.conftest import filled
+from tests.conftest import CLIPS
 
 from idle_quarry.cli.main import run
-from idle_quarry.demo import make_clips
 
-CLIPS = Path(make_clips.__file__).parent / "clips"
 CUTS = Path(str(files("idle_quarry.demo").joinpath("cuts")))
 #: The keys of an event by the contract, and what stands there.
 KEYS = {

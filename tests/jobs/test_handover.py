@@ -16,8 +16,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from tests.app.test_cuts import CLIPS
-from tests.conftest import demo_template
+from tests.conftest import CLIPS, demo_template, small_lamp_room
 from tests.jobs.test_renders import shot
 from tests.media.test_captions import stl
 from tests.media.test_whole import sine, sound_file
@@ -40,7 +39,7 @@ from idle_quarry.library import FileLibrary
 from idle_quarry.media.captions.reading import read_captions
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.pictures import Reader
-from idle_quarry.path.changes.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.entries.programme import ProgrammeItem, ProgrammeLayout
 from idle_quarry.path.registry import sound_layouts, take_in
 from idle_quarry.path.template import Template
@@ -72,8 +71,7 @@ SHORT = ProgrammeLayout(
 def a_job(library: FileLibrary, folder: Path, *changes: Edit, frames: int = 40) -> Path:
     """A job of the Lamp Room whose programme has two stretches of a tape and sound; parted in its middle."""
     take_in(SHORT)
-    template = edited(demo_template("The Lamp Room"), Edit("timecode.line_up_length_s", 1), *changes)
-    stored = library.stored(library.save_new(template, "own", "").template_id)
+    stored = library.stored(library.save_new(small_lamp_room(*changes), "own", "").template_id)
     job = start_job(stored, "Episode 4", folder, write_pdf, "Runa").folder
     rng = np.random.default_rng(4)
     music = sound_file(folder / "music.wav", 0.05 * rng.standard_normal((48000 * 5, 2)) + sine((-40, 5)))

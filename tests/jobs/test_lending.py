@@ -135,7 +135,7 @@ def tasks_are_their_workers(server: PrivateServer, house: str, runa: TaskServer,
     ):
         with pytest.raises((Away, LibraryError), match=says):
             TaskServer(place)
-        assert opened(place)[0] is None
+    assert opened(server.url("Runa", "bare"))[0] is None
     runa.close()
     wren.close()
 

@@ -15,10 +15,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.conftest import shortened
+from tests.conftest import CLIPS, shortened, small_lamp_room
 
-from idle_quarry.demo import make_clips
-from idle_quarry.demo.templates import house_shelf
 from idle_quarry.errors import JobError, MediaError, NotPossible
 from idle_quarry.jobs.conform.writing import write_list
 from idle_quarry.jobs.cutting.timeline import PICTURE, Media, Timeline, TimelineItem, Track
@@ -47,8 +45,6 @@ from idle_quarry.media.looking import look
 from idle_quarry.media.stills import FrameSource
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_words
-
-CLIPS = Path(make_clips.__file__).parent / "clips"
 
 
 @pytest.fixture
@@ -111,8 +107,7 @@ def test_what_is_used_is_joined_with_handles() -> None:
 
 
 def test_a_part_holds_the_frames_that_the_whole_has_there(job: Path, tmp_path: Path) -> None:
-    template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
-    scan = shortened("lamp scan 3.mov", tmp_path, 1.3)
+    template, scan = small_lamp_room(), shortened("lamp scan 3.mov", tmp_path, 1.3)
     [entry] = taken_in((), [scan])
     clip = look(scan)
     source = next(item for item in template.sources if item.id == "scans")
@@ -154,8 +149,7 @@ def test_a_part_holds_the_frames_that_the_whole_has_there(job: Path, tmp_path: P
 
 
 def test_a_clip_is_brought_in_whole_or_not_at_all(job: Path, tmp_path: Path) -> None:
-    template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
-    tape = shortened("lamp tape 014.mpg", tmp_path, 0.5)
+    template, tape = small_lamp_room(), shortened("lamp tape 014.mpg", tmp_path, 0.5)
     [entry] = taken_in((), [tape])
     clip = look(tape)
     source, result = class_of(entry, clip, template)
@@ -194,9 +188,8 @@ import sys
 from pathlib import Path
 from idle_quarry.jobs.material import bring_in, changed_material, class_of, taken_in, with_entry, with_part
 from idle_quarry.media.looking import look
-from tests.conftest import shortened, demo_template
-from tests.jobs.test_material import CLIPS
-folder, path, template = Path(sys.argv[1]), CLIPS / "lamp scan 3.mov", demo_template("The Lamp Room")
+from tests.conftest import CLIPS, small_lamp_room
+folder, path, template = Path(sys.argv[1]), CLIPS / "lamp scan 3.mov", small_lamp_room()
 entry, clip = changed_material(folder, lambda before: taken_in(before, [path]))[0], look(path)
 source, _ = class_of(entry, clip, template)
 print("begun", flush=True)
@@ -219,11 +212,11 @@ def killed_while_bringing_in(folder: Path, moments: int, seed: int = 1) -> int:
         process = subprocess.Popen([sys.executable, "-c", BRINGING, str(folder)], stdout=subprocess.PIPE, text=True)
         assert process.stdout is not None
         assert process.stdout.readline() == "begun\n"
-        time.sleep(rng.random() * 4)
+        time.sleep(rng.random() * 2)
         process.send_signal(signal.SIGKILL)
         process.communicate()
         recorded = [result.path for entry in read_material(folder) for result in entry.brought]
-        there = [path for path in (folder / BROUGHT_IN).glob("*.mxf") if not path.name.startswith(".")]
+        there = [path for path in (folder / BROUGHT_IN).glob("*.mov") if not path.name.startswith(".")]
         for path in {*recorded, *there}:
             frames = inspect(path).declared.frames
             whole = whole or frames

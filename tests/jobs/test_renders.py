@@ -23,8 +23,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from tests.app.test_cuts import CLIPS
-from tests.conftest import demo_template
+from tests.conftest import CLIPS, small_lamp_room
 from tests.jobs.test_trial import item, timeline
 
 from idle_quarry.app.models.jobs.renders.words import anew_words
@@ -418,13 +417,7 @@ def test_killed_and_cut_off_at_any_moment_no_half_piece_counts_as_whole(tmp_path
 
 def a_job(library: FileLibrary, tmp_path: Path) -> Path:
     """A job of the Lamp Room, whose programme has three clips, one of them twice."""
-    template = edited(
-        demo_template("The Lamp Room"),
-        Edit("timecode.line_up_length_s", 1),
-        Edit("intermediate.codec", "rdd36-standard"),
-        Edit("working.format", format_from_words("640x360i25 10bit 4:2:2")),
-    )
-    stored = library.stored(library.save_new(template, "own", "").template_id)
+    stored = library.stored(library.save_new(small_lamp_room(), "own", "").template_id)
     folder = start_job(stored, "Episode 4", tmp_path, write_pdf, "Runa").folder
     write_material(folder, taken_in((), [TAPE, SCAN]))
     path = timelines_in(folder)[0]

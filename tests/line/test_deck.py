@@ -12,8 +12,8 @@ from types import MappingProxyType
 import av
 import numpy as np
 import pytest
+from tests.conftest import CLIPS
 
-from idle_quarry.demo import make_clips
 from idle_quarry.errors import MediaError, NotPossible
 from idle_quarry.line.devices.checked import contradictions
 from idle_quarry.line.devices.deck import Deck, Wear
@@ -38,7 +38,6 @@ from idle_quarry.picture.metrics import psnr_db
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words
 
-CLIPS = Path(make_clips.__file__).parent / "clips"
 TAPE = CLIPS / "lamp tape 021 wide.mpg"
 
 

@@ -9,7 +9,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import pytest
-from tests.conftest import demo_template
+from tests.conftest import CLIPS, demo_template
 
 from idle_quarry.demo import make_clips
 from idle_quarry.errors import MediaError
@@ -17,7 +17,6 @@ from idle_quarry.media import grouped, inspect
 from idle_quarry.media.against import against
 from idle_quarry.signal.words import format_from_words, format_words
 
-DEMO_CLIPS = Path(make_clips.__file__).parent / "clips"
 Make = Callable[..., Path]
 
 _TFF = ("-vf", "setfield=tff")
@@ -204,7 +203,7 @@ def test_a_numbered_run_is_one_clip(suffix: str, pixels: str, bits: int, ffmpeg:
 def test_demo_clips_declare_what_their_maker_meant(made: make_clips.DemoClip) -> None:
     """Their flags are read; where a clip lies on purpose, the lie is what is declared."""
     truth = format_from_words(made.words)
-    clip = inspect(DEMO_CLIPS / made.name)
+    clip = inspect(CLIPS / made.name)
     assert clip.format is not None
     expected = "progressive" if truth.scan == "progressive" else "interlaced"
     assert (clip.format.raster, clip.format.rate, clip.declared.scan) == (truth.raster, truth.rate, expected)
@@ -215,9 +214,9 @@ def test_demo_clips_declare_what_their_maker_meant(made: make_clips.DemoClip) ->
 
 
 def test_the_demo_is_small_and_complete() -> None:
-    total = sum(path.stat().st_size for path in DEMO_CLIPS.rglob("*") if path.is_file())
+    total = sum(path.stat().st_size for path in CLIPS.rglob("*") if path.is_file())
     assert total < 20_000_000
-    assert all((DEMO_CLIPS / result.name).is_file() for result in make_clips.CLIPS)
+    assert all((CLIPS / result.name).is_file() for result in make_clips.CLIPS)
 
 
 def test_what_is_no_clip_says_why(tmp_path: Path, ffmpeg: Make) -> None:
@@ -251,12 +250,12 @@ def test_what_is_no_clip_says_why(tmp_path: Path, ffmpeg: Make) -> None:
 
 def test_clips_against_a_template() -> None:
     lamp = demo_template("The Lamp Room")
-    verdict = against(lamp, inspect(DEMO_CLIPS / "lamp tape 014.mpg"))
+    verdict = against(lamp, inspect(CLIPS / "lamp tape 014.mpg"))
     assert verdict.source is not None and verdict.source.id == "tapes"
     assert [step.numbers["field_order_changes"] for step in verdict.steps] == [True]  # the label says upper first
     seven = demo_template("Sheet Seven")
-    assert against(seven, inspect(DEMO_CLIPS / "stone fixed 2.mxf")).source.id == "fixed"  # type: ignore[union-attr]
-    phone = against(seven, inspect(DEMO_CLIPS / "stone bench phone.mp4"))
+    assert against(seven, inspect(CLIPS / "stone fixed 2.mxf")).source.id == "fixed"  # type: ignore[union-attr]
+    phone = against(seven, inspect(CLIPS / "stone bench phone.mp4"))
     assert phone.source is None and phone.grade == "lossy"
-    near = against(seven, inspect(DEMO_CLIPS / "train platform.mxf"))
+    near = against(seven, inspect(CLIPS / "train platform.mxf"))
     assert near.source is None and near.findings[0].severity == "caution"

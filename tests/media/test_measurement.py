@@ -13,7 +13,7 @@ import av
 import numpy as np
 import pytest
 from numpy.typing import NDArray
-from tests.conftest import demo_template
+from tests.conftest import CLIPS, demo_template
 from tests.material import Chance, frames, written
 from tests.oracles import colour
 
@@ -32,7 +32,6 @@ from idle_quarry.picture.scopes import field_shown, histogram, vectors, waveform
 from idle_quarry.picture.seen import seen
 from idle_quarry.signal.words import format_from_words as words
 
-CLIPS = Path(make_clips.__file__).parent / "clips"
 FFmpeg = Callable[..., Path]
 
 

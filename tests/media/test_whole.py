@@ -25,6 +25,7 @@ from idle_quarry.media.whole.sound import sound_of
 from idle_quarry.picture.patterns.bars import rgb_picture, ycbcr_codes
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_from_words
+from idle_quarry.sound.meters import LoudnessMeter
 
 RATES = (25.0, 30000 / 1001, 50.0, 60000 / 1001)
 
@@ -386,9 +387,10 @@ def test_loudness_is_what_the_ebus_cases_say(tmp_path: Path) -> None:
                 wanted, abs=0.1
             )
     for number, (steps, wanted) in enumerate(EBU_3342):
-        path = sound_file(tmp_path / f"r{number}.wav", sine(*steps))
-        result = sound_of(path, (0, 1), (0.0, sum(s for _, s in steps)))
-        assert result is not None and result.range == pytest.approx(wanted, abs=1.0), number
+        meter, samples = LoudnessMeter(2), sine(*steps)  # the meter alone: the files above prove the way to it
+        for at in range(0, len(samples), 48000):
+            meter.take(samples[at : at + 48000])
+        assert meter.latest.range == pytest.approx(wanted, abs=1.0), number
     # true peak: a sine at a quarter of the sampling rate, 45° on, has peaks 3 dB over its samples (Tech 3341, signal 15
     # and on)
     time = np.arange(48000 * 4)

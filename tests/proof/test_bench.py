@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 from fractions import Fraction
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
-from tests.conftest import demo_template
+from tests.conftest import CLIPS, demo_template
 from tests.oracles import colour
 
-from idle_quarry.demo import make_clips
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial
 from idle_quarry.path.changes.edits import Edit, edited
@@ -33,8 +31,6 @@ from idle_quarry.proof.bench import Bench
 from idle_quarry.proof.figures import difference, greatest_difference, judder, luma_of
 from idle_quarry.signal import Raster, format_from_words
 from idle_quarry.signal.formats import SignalFormat
-
-CLIPS = Path(make_clips.__file__).parent / "clips"
 
 
 def small(words: str, width: int = 192, height: int = 108, **encoding: Any) -> SignalFormat:

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 from tests.by_frames import pulled_down
-from tests.conftest import demo_template
+from tests.conftest import CLIPS, demo_template
 
-from idle_quarry.demo import make_clips
 from idle_quarry.errors import MediaError
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial, PulledMaterial, clip_material
@@ -23,7 +21,6 @@ from idle_quarry.path.steps.pulldown import CADENCES, plan_through
 from idle_quarry.proof.bench import Bench
 from idle_quarry.signal.words import format_from_words as words
 
-CLIPS = Path(make_clips.__file__).parent / "clips"
 SEVEN = demo_template("Sheet Seven")
 
 
