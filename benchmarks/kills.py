@@ -22,6 +22,7 @@ sys.path.insert(0, str(ROOT))
 
 import numpy as np
 from tests.conftest import shortened
+from tests.forking import Forking
 from tests.jobs.test_handover import SHORT
 from tests.jobs.test_handover import a_job as job_to_deliver
 from tests.jobs.test_lending import impatient, shared, waited
@@ -53,9 +54,10 @@ from idle_quarry.path.registry import codecs
 from idle_quarry.signal.words import format_from_words
 clip = inspect(Path(sys.argv[1]))
 wanted = ConversionTarget(format_from_words("360x288p25"), codecs()["rdd36-proxy"], DEFAULT_POLICY)
-print("begun", flush=True)
-for number in range(1000):
-    convert(clip, wanted, Path(sys.argv[2]) / f"{number}.mov")
+
+def act():
+    for number in range(1000):
+        convert(clip, wanted, Path(sys.argv[2]) / f"{number}.mov")
 """
 
 
@@ -69,14 +71,9 @@ def killed_while_converting(folder: Path, moments: int, seed: int = 5) -> int:
     out = folder / "out"
     out.mkdir()
     frames = 0
+    converting = Forking(CONVERTING, tape, out)
     for _ in range(moments):
-        process = subprocess.Popen(
-            [sys.executable, "-c", CONVERTING, str(tape), str(out)], stdout=subprocess.PIPE, text=True
-        )
-        assert process.stdout is not None and process.stdout.readline() == "begun\n"
-        time.sleep(chance.random() * 1.5)
-        process.send_signal(signal.SIGKILL)
-        process.communicate()
+        converting.killed_after(chance.random() * 1.5)
         left = recovery.left()
         wrong += len(set(out.glob(".*")) - {one.part for one in left})
         for one in left:
@@ -86,6 +83,7 @@ def killed_while_converting(folder: Path, moments: int, seed: int = 5) -> int:
             frames = frames or count
             wrong += count != frames
             path.unlink()
+    converting.close()
     return wrong
 
 
@@ -102,9 +100,10 @@ take_in(ProgrammeLayout.model_validate_json(sys.argv[3]))
 job = check_job(Path(sys.argv[1]))
 programme = programmes_of(job, stock_of(job.folder, job.template))[0]
 delivery = next(delivery for delivery in job.template.deliveries if delivery.id == "sd-50")
-print("begun", flush=True)
-for _ in range(1000):
-    make(job, programme, delivery, Path(sys.argv[2]), settled(job).store)
+
+def act():
+    for _ in range(1000):
+        make(job, programme, delivery, Path(sys.argv[2]), settled(job).store)
 """
 
 
@@ -121,16 +120,9 @@ def killed_while_making(folder: Path, moments: int, seed: int = 6) -> int:
     out = folder / "out"
     out.mkdir()
     hashes: dict[str, str] = {}
+    making = Forking(MAKING, job, out, SHORT.model_dump_json())
     for _ in range(moments):
-        process = subprocess.Popen(
-            [sys.executable, "-c", MAKING, str(job), str(out), SHORT.model_dump_json()],
-            stdout=subprocess.PIPE,
-            text=True,
-        )
-        assert process.stdout is not None and process.stdout.readline() == "begun\n"
-        time.sleep(chance.random() * 6)
-        process.send_signal(signal.SIGKILL)
-        process.communicate()
+        making.killed_after(chance.random() * 6)
         left = [item for item in recovery.left() if item.target.parent == out]
         wrong += len(set(out.glob(".*")) - {item.part for item in left})
         for item in left:
@@ -142,6 +134,7 @@ def killed_while_making(folder: Path, moments: int, seed: int = 6) -> int:
             command = [sys.executable, "-m", "ascmhl.cli.ascmhl_debug", "verify", str(out)]
             wrong += subprocess.run(command, capture_output=True, check=False).returncode != 0
             wrong += not (out / LIST).is_dir()
+    making.close()
     return wrong
 
 

@@ -14,7 +14,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, path_of, press
-from tests.app.test_models import CLIPS, Told, desk  # noqa: F401  (a fixture)
+from tests.app.test_models import Told, desk  # noqa: F401  (a fixture)
+from tests.conftest import CLIPS
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.line_up.deck import DeckModel

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import json
+import os
 import re
 import shutil
 import subprocess
@@ -294,7 +295,13 @@ def test_drift(lamp: tuple[StoredTemplate, StartedJob], tmp_path: Path) -> None:
     }
 
 
-def test_a_job_is_held_against_its_revision_by_what_is_in_its_files(library: Library, tmp_path: Path) -> None:
+def no_room(*_what: object) -> None:
+    raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+
+def test_a_job_is_held_against_its_revision_by_what_is_in_its_files(
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Whatever the record says of hashes: the timeline's start, the line-up's level, codec and timecode are looked
     at.
     """
@@ -332,6 +339,12 @@ def test_a_job_is_held_against_its_revision_by_what_is_in_its_files(library: Lib
     whole = (job / "job.json").read_bytes()
     with pytest.raises(JobError, match="timelines were begun with another Timecode · Start"):
         move(check_job(job), start, "Runa", write_pdf)
+    assert (job / "job.json").read_bytes() == whole
+    noted = library.stored(ident, library.save_revision(ident, edited(later, Edit("note", "late")), "").number)
+    with monkeypatch.context() as full:
+        full.setattr("idle_quarry.jobs.moving.written_whole", no_room)
+        with pytest.raises(JobError, match=r"could not be written \(No space left on device\)"):
+            move(check_job(job), noted, "Runa", write_pdf)
     assert (job / "job.json").read_bytes() == whole
     timeline = otio.adapters.read_from_file(str(job / f"Timelines/{first.timelines[0].name}.otio"))
     timeline.global_start_time = otio.opentime.RationalTime(0, 25)

@@ -4,10 +4,6 @@ from __future__ import annotations
 
 import random
 import shutil
-import signal
-import subprocess
-import sys
-import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from fractions import Fraction
@@ -16,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from tests.conftest import CLIPS, shortened, small_lamp_room
+from tests.forking import Forking
 
 from idle_quarry.errors import JobError, MediaError, NotPossible
 from idle_quarry.jobs.conform.writing import write_list
@@ -192,11 +189,11 @@ from tests.conftest import CLIPS, small_lamp_room
 folder, path, template = Path(sys.argv[1]), CLIPS / "lamp scan 3.mov", small_lamp_room()
 entry, clip = changed_material(folder, lambda before: taken_in(before, [path]))[0], look(path)
 source, _ = class_of(entry, clip, template)
-print("begun", flush=True)
-while True:
-    made = bring_in(entry, clip, source, template, folder, lambda share: None)
-    changed_material(folder, with_entry(path, lambda now: with_part(now, made)))
-    print(made.path.name, flush=True)
+
+def act():
+    while True:
+        made = bring_in(entry, clip, source, template, folder, lambda share: None)
+        changed_material(folder, with_entry(path, lambda now: with_part(now, made)))
 """
 
 
@@ -208,24 +205,20 @@ def killed_while_bringing_in(folder: Path, moments: int, seed: int = 1) -> int:
     rng, wrong = random.Random(seed), 0
     (folder / TIMELINES).mkdir(parents=True)
     whole: int | None = None
-    for _ in range(moments):
-        process = subprocess.Popen([sys.executable, "-c", BRINGING, str(folder)], stdout=subprocess.PIPE, text=True)
-        assert process.stdout is not None
-        assert process.stdout.readline() == "begun\n"
-        time.sleep(rng.random() * 2)
-        process.send_signal(signal.SIGKILL)
-        process.communicate()
-        recorded = [result.path for entry in read_material(folder) for result in entry.brought]
-        there = [path for path in (folder / BROUGHT_IN).glob("*.mov") if not path.name.startswith(".")]
-        for path in {*recorded, *there}:
-            frames = inspect(path).declared.frames
-            whole = whole or frames
-            wrong += frames != whole or not path.is_file()
-            path.unlink()
-        write_material(folder, [replace(item, brought=()) for item in read_material(folder)])
+    with Forking(BRINGING, folder) as bringing:
+        for _ in range(moments):
+            bringing.killed_after(rng.random() * 2)
+            recorded = [result.path for entry in read_material(folder) for result in entry.brought]
+            there = [path for path in (folder / BROUGHT_IN).glob("*.mov") if not path.name.startswith(".")]
+            for path in {*recorded, *there}:
+                frames = inspect(path).declared.frames
+                whole = whole or frames
+                wrong += frames != whole or not path.is_file()
+                path.unlink()
+            write_material(folder, [replace(item, brought=()) for item in read_material(folder)])
     return wrong
 
 
 def test_killed_at_any_moment_nothing_half_made_is_taken_for_whole(tmp_path: Path) -> None:
-    """The full number of moments is in `benchmarks/trial.py`."""
+    """The full number of moments is in `benchmarks/kills.py`."""
     assert killed_while_bringing_in(tmp_path / "job", 2) == 0

@@ -9,9 +9,6 @@ import errno
 import json
 import os
 import random
-import signal
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Iterator
@@ -24,6 +21,7 @@ from typing import Any
 import numpy as np
 import pytest
 from tests.conftest import CLIPS, small_lamp_room
+from tests.forking import Forking
 from tests.jobs.test_trial import item, timeline
 
 from idle_quarry.app.models.jobs.renders.words import anew_words
@@ -356,6 +354,21 @@ def test_a_full_disk_waits_with_a_sentence_and_goes_on(tmp_path: Path, monkeypat
     assert heard[1].startswith("the disk is full: it goes on when ")
 
 
+RENDERING = """
+import sys
+from pathlib import Path
+from idle_quarry.compile_all import conversions
+from idle_quarry.jobs.renders.worker import work
+from idle_quarry.picture import strips
+strips._inside.busy = True  # a pool's threads would be missing in its children
+conversions()
+strips._inside.busy = False
+
+def act():
+    work(Path(sys.argv[1]), Path(sys.argv[2]))
+"""
+
+
 def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[int, int]:
     """Kill a worker at random moments, and cut files off as a power cut does.
 
@@ -369,13 +382,7 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
         truth[recipe.identity] = decoded(folder / "truth.mov")
         (folder / "truth.mov").unlink()
     place, queue_path, rng = folder / "renders", folder / "queue", random.Random(seed)
-    server = subprocess.Popen(
-        [sys.executable, "-m", "tests.jobs.warm_worker", str(queue_path), str(place)],
-        stdin=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        text=True,
-    )
-    assert server.stdin is not None and server.stdout is not None
+    workers = Forking(RENDERING, queue_path, place)
     wrong = whole = 0
     for moment in count():
         if moment >= moments and (whole or moment > 20 * moments):  # a slow machine has pieces whole later
@@ -385,12 +392,7 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
         for worker in {state.worker for state in queue.states().values() if state.worker}:
             queue.give_back(worker)  # as if its silence had been waited for
         queue.close()
-        server.stdin.write("go\n")
-        server.stdin.flush()
-        child = int(server.stdout.readline())
-        time.sleep(rng.uniform(0.02, 0.7))
-        with contextlib.suppress(ProcessLookupError):  # it was done before
-            os.kill(child, signal.SIGKILL)
+        workers.killed_after(rng.uniform(0.02, 0.7))
         for path in place.rglob("*"):
             if path.is_file() and rng.random() < 0.2:
                 os.truncate(path, rng.randrange(path.stat().st_size + 1))
@@ -405,8 +407,7 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
             wrong += not same
         if rng.random() < 0.3:
             RenderStore(place).remove(RenderStore(place).all())
-    server.stdin.close()
-    server.wait()
+    workers.close()
     return wrong, whole
 
 

@@ -4,10 +4,6 @@ from __future__ import annotations
 
 import os
 import random
-import signal
-import subprocess
-import sys
-import time
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -16,6 +12,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 from tests.conftest import demo_template
+from tests.forking import Forking
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import check_job
@@ -140,9 +137,11 @@ from pathlib import Path
 from idle_quarry.jobs.cutting.timeline_files import keep
 from tests.jobs.test_trial import item, timeline
 path = Path(sys.argv[1])
-for n in range(100000):
-    keep(path, timeline(p=[item(1, n, 10)]))
-    print(n, flush=True)
+
+def act():
+    for n in range(100000):
+        keep(path, timeline(p=[item(1, n, 10)]))
+        print(n, flush=True)
 """
 
 
@@ -153,25 +152,23 @@ def killed_while_editing(folder: Path, moments: int, seed: int = 1) -> int:
     """
     rng, wrong = random.Random(seed), 0
     path = folder / "Programme.otio"
-    for _ in range(moments):
-        process = subprocess.Popen([sys.executable, "-c", EDITING, str(path)], stdout=subprocess.PIPE, text=True)
-        assert process.stdout is not None
-        text = [process.stdout.readline()]
-        time.sleep(rng.random() * 0.1)
-        process.send_signal(signal.SIGKILL)
-        text += process.stdout.readlines()
-        process.wait()
-        last = int([line for line in text if line.endswith("\n")][-1])
-        result = read_timeline(path, Fraction(25)).tracks[0].items[0].at
-        wrong += result not in (last, last + 1)
-        for state in earlier(path):
-            read_timeline(state, Fraction(25))  # whole, each of them
+    keep(path, timeline(p=[item(1, 0, 10)]))
+    before = 0
+    with Forking(EDITING, path) as editing:
+        for _ in range(moments):
+            edits_kept = editing.killed_after(rng.random() * 0.1)
+            last = int(edits_kept[-1]) if edits_kept else None
+            result = read_timeline(path, Fraction(25)).tracks[0].items[0].at
+            wrong += result not in ((before, 0) if last is None else (last, last + 1))
+            before = result
+            for state in earlier(path):
+                read_timeline(state, Fraction(25))  # whole, each of them
     return wrong
 
 
 def test_killed_at_any_moment_the_last_finished_edit_is_there(tmp_path: Path) -> None:
-    """The full number of moments is in `benchmarks/trial.py`."""
-    assert killed_while_editing(tmp_path, 3) == 0
+    """The full number of moments is in `benchmarks/kills.py`."""
+    assert killed_while_editing(tmp_path, 10) == 0
 
 
 def test_timelines_that_were_edited_here_are_work(library: FileLibrary, tmp_path: Path) -> None:

@@ -145,5 +145,5 @@ def test_mutated_clips_neither_raise_nor_hang_nor_take_the_memory(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
-    looker = attacked(tmp_path, 12.0, seed=2026)
-    assert not looker.failures and looker.looked > 100
+    looker = attacked(tmp_path, 6.0, seed=2026)
+    assert not looker.failures and looker.looked > 50

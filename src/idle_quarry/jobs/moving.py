@@ -37,7 +37,7 @@ class Move:
     differences: tuple[DifferenceRow, ...]
     locked: tuple[str, ...]
     new_folders: tuple[str, ...]
-    line_up: bool = False
+    line_up: bool
 
     @property
     def possible(self) -> bool:
