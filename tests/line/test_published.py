@@ -18,6 +18,7 @@ from idle_quarry.line.writing.packets import packet, read_timecode, timecode_dat
 from idle_quarry.line.writing.payload import payload_bytes, payload_text, read_payload
 from idle_quarry.line.writing.sound import error_code, hd_packets, samples_in
 from idle_quarry.line.writing.writer import LineWriter
+from idle_quarry.signal.rasters import SIXTEEN_NINE
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words
 
@@ -51,9 +52,9 @@ def test_packets_as_st_352_and_st_291_print_them() -> None:
     ("words", "interface", "identifier"),
     [
         ("1080p59.94", "3G-A", "0x89CA0001"),
-        ("1080i25", "HD", "0x85050001"),
-        ("1080psf25", "HD", "0x85450001"),
-        ("720p50", "HD", "0x84C90001"),
+        ("1080i25", "HD", "0x85052001"),
+        ("1080psf25", "HD", "0x85452001"),
+        ("720p50", "HD", "0x84C92001"),
         ("576i25", "SD", "0x81050001"),
         ("480i29.97 16:9", "SD", "0x81068001"),
         ("1080p50", "3G-B", "0x8A490001"),
@@ -75,6 +76,7 @@ def test_payload_identifiers(words: str, interface: str, identifier: str) -> Non
         fmt.encoding.bit_depth,
     )
     assert text.transfer == fmt.encoding.transfer
+    assert text.sixteen_nine == (interface in ("SD", "HD") and fmt.raster.display_aspect == SIXTEEN_NINE)
 
 
 def test_lines_of_pictures() -> None:

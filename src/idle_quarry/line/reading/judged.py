@@ -77,7 +77,7 @@ def format_of(
         width, height = 2 * width, 2 * height
     aspect = None
     if timing.raster.of_sd:
-        aspect = SIXTEEN_NINE if payload is not None and payload.wide else FOUR_THREE
+        aspect = SIXTEEN_NINE if payload is not None and payload.sixteen_nine else FOUR_THREE
     try:
         raster = Raster(width, height, default_pixel_aspect(width, height, aspect))
         e = default_encoding(raster)

@@ -48,6 +48,8 @@ INTERFACE_OF: Mapping[int, tuple[str, int]] = {
     0x8A: ("3G-B", 1080), 0x8B: ("3G-B two streams", 720), 0x8C: ("3G-B two streams", 1080), 0x97: ("quad 3G", 2160),
     0xC0: ("6G", 2160), 0xCE: ("12G", 2160),
 }  # fmt: skip
+#: The first bytes of HD lines (ST 292-1), which say the picture's aspect in bit 5 of the third.
+_OF_HD = (0x84, 0x85)
 
 
 @dataclass(frozen=True)
@@ -60,7 +62,8 @@ class Payload:
     picture: str  # "interlaced" or "progressive": what they hold
     rate: Fraction | None
     transfer: str | None
-    wide: bool  # 16:9, where lines of SD say so; 2048 or 4096 samples where they are more
+    sixteen_nine: bool  # where lines of SD or HD say so; others do not
+    wide: bool  # 2048 or 4096 samples, where there are more than 1920 or 3840
     colorimetry: str | None
     sampling: str | None
     rgb: bool
@@ -100,6 +103,8 @@ def payload_bytes(fmt: SignalFormat, way: Transport, channel: int = 0) -> tuple[
         third |= 0x80 if fmt.raster.display_aspect == SIXTEEN_NINE else 0
     else:  # bits 7 and 4 (ST 292-1, ST 425-1)
         third |= (colorimetry >> 1) << 7 | (colorimetry & 1) << 4 | (0x40 if fmt.raster.width == 2048 else 0)
+        if way.payload_first in _OF_HD and fmt.raster.display_aspect == SIXTEEN_NINE:
+            third |= 0x20
     depth = DEPTHS.index((12 if e.bit_depth == 12 else 10, e.range))
     shift = 5 if way.division == "pairs" else 6
     return way.payload_first, second, third, channel << shift | depth
@@ -111,8 +116,9 @@ def read_payload(data: tuple[int, int, int, int]) -> Payload:
     interface, lines = INTERFACE_OF.get(first, (None, None))
     rate = RATE_CODES.get(second & 0xF)
     sampling, rgb = SAMPLINGS.get(third & 0xF, (None, False))
+    sixteen_nine = bool(third & 0x80 if interface == "SD" else third & 0x20 and interface == "HD")
     if interface == "SD":
-        wide, colour = bool(third & 0x80), 0
+        wide, colour = False, 0
     elif lines == 2160:
         wide, colour = bool(third & 0x40), third >> 4 & 3
     else:
@@ -125,6 +131,7 @@ def read_payload(data: tuple[int, int, int, int]) -> Payload:
         picture="progressive" if second & 0x40 else "interlaced",
         rate=None if rate is None else NAMED_RATES[rate],
         transfer=TRANSFERS[second >> 4 & 3],
+        sixteen_nine=sixteen_nine,
         wide=wide,
         colorimetry=COLORIMETRIES[colour],
         sampling=sampling,
