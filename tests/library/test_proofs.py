@@ -28,9 +28,9 @@ from idle_quarry.path.changes.edits import Edit, edited
 
 
 def test_kills_leave_a_sound_library_with_every_acknowledged_save(tmp_path: Path) -> None:
-    outcome = killed(6, tmp_path, seed=7)
+    outcome = killed(4, tmp_path, seed=7)
     assert outcome.good, outcome
-    assert outcome.kills == 6 and outcome.acknowledged > 0
+    assert outcome.kills == 4 and outcome.acknowledged > 0
 
 
 def test_writers_at_once_are_all_heard(tmp_path: Path, server: PrivateServer, house: str) -> None:

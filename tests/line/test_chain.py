@@ -84,16 +84,16 @@ def test_meters_read_what_was_sent() -> None:
 
     Phase of what is alike is 1.
     """
-    result = looked(setup("1080i25"), 40)
+    result = looked(setup("576i25"), 40)
     last = result[-1]
     assert last.peaks_dbfs == pytest.approx((-18, -18), abs=0.05)
     assert last.loudness.true_peak == pytest.approx(-18, abs=0.1)
     assert last.loudness.momentary == pytest.approx(-18.0, abs=0.3), "1 kHz on two channels (BS.1770)"
     assert last.phases[0] == pytest.approx(1.0, abs=0.01)
-    turns = looked(setup("1080i25", sound="turn"), 30)
+    turns = looked(setup("576i25", sound="turn"), 30)
     assert turns[-1].peaks_dbfs[0] < turns[10].peaks_dbfs[0] - 5, "half a second, then the next: it falls"
     assert turns[10].peaks_dbfs[0] == pytest.approx(-18, abs=0.1)
-    silent = looked(setup("1080i25", sound="silence"), 2)[-1]
+    silent = looked(setup("576i25", sound="silence"), 2)[-1]
     assert max(silent.peaks_dbfs) < -100 and silent.phases == (None,)
 
 
