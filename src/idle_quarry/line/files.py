@@ -27,9 +27,28 @@ def link_paths(path: Path, links: int) -> list[Path]:
 def write_words(
     path: Path, links: int, frames: Iterable[Sequence[Words]], *, on_progress: Callable[[int], None] | None = None
 ) -> list[Path]:
-    """Write frames, each an array of words for each link, and return the files; nothing is left of a write that fails.
+    """Write frames to files, one for each link; nothing is left of a write that fails.
 
-    `on_progress` hears how many frames are written. Raises `MediaError` where the disk refuses.
+    Parameters
+    ----------
+    path
+        The file, or what the files of several links are named after.
+    links
+        How many links there are.
+    frames
+        For each frame an array of words (uint16) a link.
+    on_progress
+        Hears how many frames are written.
+
+    Returns
+    -------
+    list of Path
+        The files.
+
+    Raises
+    ------
+    MediaError
+        Where the disk refuses.
     """
     paths = link_paths(path, links)
     parts = [path.with_name(f".{path.name[:40]}.{secrets.token_hex(6)}.part") for path in paths]

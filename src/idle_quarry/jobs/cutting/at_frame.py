@@ -87,11 +87,26 @@ class ClipSound(Protocol):
 def mixed(
     timeline: Timeline, first: int, count: int, sound_of: Callable[[Media], ClipSound | None], channels: int = 2
 ) -> Samples:
-    """Return `count` samples, (count, channels), ±1, from sample `first` of the timeline on: all its tracks of
-    sound added.
+    """Return the sound of a timeline: all its tracks of sound added.
 
     A clip's first channel is heard on the left and its second on the right, a single one on both; where there are more
     channels, what has as many fills them. What runs at another speed is silent, as is what has no sound.
+
+    Parameters
+    ----------
+    timeline
+        What is heard.
+    first, count
+        The first sample from the timeline's begin, and how many, at 48 kHz.
+    sound_of
+        Returns a clip's sound; None where it has none.
+    channels
+        How many are wanted.
+
+    Returns
+    -------
+    Samples
+        (count, channels) float32, full scale 1.
     """
     result = np.zeros((count, channels), np.float32)
     per_frame = SAMPLE_RATE / timeline.rate

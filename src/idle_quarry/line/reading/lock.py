@@ -73,9 +73,19 @@ def line_words(starts: NDArray[np.int64]) -> int | None:
 
 
 def timing_of(lines: Words, streams: int) -> Timing | None:
-    """Return the timing of lines (lines, words, streams) that begin with their references.
+    """Return what lines are, by their length and their references.
 
-    None where it is no known one.
+    Parameters
+    ----------
+    lines
+        (lines, words, streams) uint16, each line from its reference on.
+    streams
+        How many streams are multiplexed in a link.
+
+    Returns
+    -------
+    Timing or None
+        None where it is no known one.
     """
     words = lines.shape[1]
     sav = _sav_of(lines)

@@ -68,7 +68,17 @@ class LineReader:
         self._frame = 0
 
     def frame(self, links: Sequence[Words], timing: Timing, faults: Sequence[Fault] = ()) -> ReceivedFrame:
-        """Return what one frame's words (lines, words, streams) of each link hold, from line 1 on."""
+        """Return what one frame holds.
+
+        Parameters
+        ----------
+        links
+            (lines, words, streams) uint16 for each link, from line 1 on.
+        timing
+            What the lines are.
+        faults
+            What was wrong on the way to it.
+        """
         frame_faults = FrameFaults(self._frame)
         if len(self._last_lines) != len(links):
             self._last_lines = [None] * len(links)
@@ -313,11 +323,27 @@ def _sound_words(held: Sequence[PacketGroup], lines: int) -> NDArray[np.int32]:
 
 
 def read_words(links: Sequence[Words], mwords: float | None = None) -> Iterator[ReceivedFrame]:
-    """Yield the frames of words as they come off each link, whole frames only.
+    """Yield the frames of words as they come off each link; only whole ones.
 
-    `links` are arrays of words, one a link, which need not begin with a line. Lines that are too short or too long,
-    frames with other than their count of lines, and links that are missing are told as faults of the frame after.
-    Raises `NotPossible` where nothing in the words is a line that is known.
+    Lines that are too short or too long, frames with other than their count of lines, and links that are missing are
+    faults of the frame after.
+
+    Parameters
+    ----------
+    links
+        Words of ten bits, (n,) uint16, for each link. They need not begin with a line.
+    mwords
+        Million words a second, where that is known: it tells rates of one line length apart.
+
+    Yields
+    ------
+    ReceivedFrame
+        What each frame holds, and what is wrong with it.
+
+    Raises
+    ------
+    NotPossible
+        Where nothing in the words is a line that is known.
     """
     if not 1 <= len(links) <= 4:
         raise NotPossible("a signal has one link or four", subject=f"{len(links)} files")

@@ -30,7 +30,22 @@ def field_rows(frame: Words, raster: LineRaster, height: int) -> Words:
 
 
 def planes_of(chroma: Words, luma: Words, sampling: str, bits: int) -> Planes:
-    """Return planes of rows of a picture's two streams (rows, words): luma and colour differences, or G, B, R."""
+    """Return the planes of rows of a picture's two streams.
+
+    Parameters
+    ----------
+    chroma, luma
+        (rows, words) uint16 of ten bits: what the two streams carry.
+    sampling
+        "4:2:2", "4:4:4" or "4:2:0".
+    bits
+        10 or 12 for each sample.
+
+    Returns
+    -------
+    Planes
+        Luma and colour differences, or G, B, R.
+    """
     if sampling == "4:4:4" and bits == 12:
         r, g, b = (np.zeros((luma.shape[0], luma.shape[1] // 2), np.uint16) for _ in range(3))
         for stream, shifts in ((luma, (9, 3)), (chroma, (6, 0))):

@@ -21,11 +21,20 @@ Planes = tuple[NDArray[np.uint16], NDArray[np.uint16], NDArray[np.uint16]]
 
 
 def lay_pictures(link: Words, fmt: SignalFormat, way: Transport, number: int, pictures: Sequence[Planes]) -> None:
-    """Put pictures into the words of link `number` (lines, words, streams).
+    """Put pictures into the words of a link; codes that timing references keep for themselves become their neighbours.
 
-    `pictures` are planes of code values at the format's depth: luma and colour differences, or G, B, R; chroma as the
-    format samples it. As many as the way has pictures in a frame (two for links of ST 372 above 30 a second, and for
-    two pictures). Codes that timing references keep for themselves become the nearest that may travel.
+    Parameters
+    ----------
+    link
+        (lines, words, streams), changed in place.
+    fmt, way
+        The format, and how it travels.
+    number
+        The link, from 0.
+    pictures
+        Planes of code values at the format's depth: luma and colour differences, or G, B, R; chroma as the format
+        samples it. There are as many as the way has in a frame: two for links of ST 372 above 30 a second, and for two
+        pictures.
     """
     shift = max(0, 10 - fmt.encoding.bit_depth)
     pictures = [_every_line(row, fmt) for row in pictures]

@@ -267,7 +267,26 @@ def frames_of(
     start: Timecode,
     line_signalling: LineSignalling | None = None,
 ) -> Iterator[list[Words]]:
-    """Yield frames of a line without end: pictures by their number, samples by the first and how many, and timecode."""
+    """Yield the frames of a line without end.
+
+    Parameters
+    ----------
+    fmt, way
+        The format, and how it travels.
+    picture
+        Returns picture `n` as planes of code values at the format's depth.
+    sound
+        Returns samples (count, channels) of 24 bits from a first one on; None for no sound.
+    start
+        The first picture's timecode.
+    line_signalling
+        Which packets the lines have; None for the usual ones.
+
+    Yields
+    ------
+    list of Words
+        (lines, words, streams) uint16 of ten bits for each link.
+    """
     writer = LineWriter(fmt, way, line_signalling)
     index = sent = 0
     room = most_channels(way)

@@ -134,9 +134,27 @@ def hd_packets(
     phase: NDArray[np.int64],
     late: NDArray[np.bool_],
 ) -> Words:
-    """Return packets (n, 31) of samples (n, 4), signed, 24 bits, of group 0…3.
+    """Return the packets of one group of HD sound.
 
-    `first` is the number of the first in its block.
+    Parameters
+    ----------
+    samples
+        (n, 4) int32, signed, 24 bits.
+    group
+        0 to 3.
+    first
+        The number of the first sample in its block of 192.
+    numbers, phase, late
+        (n,) each: the packet's data block number, its clock phase in words, and whether it lies a line later.
+
+    Returns
+    -------
+    Words
+        (n, 31) uint16 of ten bits.
+
+    References
+    ----------
+    SMPTE ST 299-1.
     """
     n = len(samples)
     result = np.empty((n, HD_PACKET), np.uint16)
@@ -183,10 +201,33 @@ def control_data(frame_in_cadence: int, channels: int, whole: bool) -> list[int]
 def lay_sound(
     link: Words, way: Transport, stream: int, samples: NDArray[np.int32], frame: int, rate: Fraction, first: int
 ) -> None:
-    """Put samples (n, channels), signed 24 bits, into blanking of one picture's streams of a link.
+    """Put sound into the blanking of one picture's streams of a link.
 
-    `stream` is the part whose streams they use, `frame` counts frames of the cadence, `first` samples sent before.
-    Raises `NotPossible` for more channels than have room.
+    Parameters
+    ----------
+    link
+        (lines, words, streams), changed in place.
+    way
+        How the format travels.
+    stream
+        The part whose streams are used.
+    samples
+        (n, channels) int32, signed, 24 bits.
+    frame
+        The number of the frame in its cadence of samples.
+    rate
+        Frames a second.
+    first
+        How many samples were sent before.
+
+    Raises
+    ------
+    NotPossible
+        Where there are more channels than have room.
+
+    References
+    ----------
+    SMPTE ST 272 (SD) and ST 299-1, -2 (HD and faster).
     """
     n, channels = samples.shape
     if channels > most_channels(way):

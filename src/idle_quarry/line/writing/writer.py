@@ -35,9 +35,21 @@ class LineSignalling:
 
 @lru_cache(maxsize=2)
 def blank_frame(fmt: SignalFormat, way: Transport, number: int, line_signalling: LineSignalling) -> Words:
-    """Return a frame of link `number` without picture: timing references, line numbers, identifiers.
+    """Return a frame without picture: timing references, line numbers and identifiers; the codes are still to come.
 
-    Codes are still to come. Kept: not to be written to.
+    Parameters
+    ----------
+    fmt, way
+        The format, and how it travels.
+    number
+        The link, from 0.
+    line_signalling
+        Which packets the lines have.
+
+    Returns
+    -------
+    Words
+        (lines, words, streams) uint16 of ten bits. It is kept and shared: nobody may write into it.
     """
     lines, words = way.raster.lines, way.words
     frame = np.empty((lines, words, way.streams), np.uint16)
@@ -110,10 +122,32 @@ class LineWriter:
     def frame(
         self, pictures: Sequence[Planes], sound: NDArray[np.int32] | None = None, timecode: Timecode | None = None
     ) -> list[Words]:
-        """Return the next frame's words, an array (lines, words, streams) for each link.
+        """Return the next frame's words.
 
-        `sound` is (samples, channels) of all the frame's pictures; `timecode` that of the first of them. Raises
-        `NotPossible` for more channels than have room, `ValueError` for another number of pictures.
+        Parameters
+        ----------
+        pictures
+            Planes of code values at the format's depth, as many as the way has in a frame.
+        sound
+            (samples, channels) int32 of 24 bits, of all the frame's pictures; None for none.
+        timecode
+            That of the first picture; None for none.
+
+        Returns
+        -------
+        list of Words
+            (lines, words, streams) uint16 of ten bits for each link.
+
+        Raises
+        ------
+        NotPossible
+            Where there are more channels than have room.
+        ValueError
+            For another number of pictures.
+
+        References
+        ----------
+        SMPTE ST 259, ST 292-1, ST 372, ST 425, ST 2081, ST 2082; ST 272 and ST 299 for sound, ST 12-2 for timecode.
         """
         if len(pictures) != self.pictures:
             raise ValueError(f"a frame here takes {self.pictures} pictures, not {len(pictures)}")

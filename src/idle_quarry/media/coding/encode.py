@@ -89,9 +89,14 @@ LINEAR = "gbrpf32le"
 
 
 def frame_of_codes(pixels: Pixels, codes: Sequence[NDArray[Any]]) -> av.VideoFrame:
-    """Return a frame of code values in the encoding of `pixels`: luma and chroma, or R, G, B.
+    """Return a frame of FFmpeg's, flagged as its format says.
 
-    Flagged as its format says.
+    Parameters
+    ----------
+    pixels
+        The encoding of the codes, and FFmpeg's name of it.
+    codes
+        Luma and colour differences, or R, G, B, each (h, w).
     """
     if pixels.name == LINEAR:
         top = (1 << pixels.format.encoding.bit_depth) - 1

@@ -104,7 +104,15 @@ class ClipWriter:
         self.abandon()
 
     def write(self, codes: Codes, sound: NDArray[np.int32] | None = None) -> None:
-        """Write one frame of code values in `format`, and the sound beside it, (samples, channels) at 32 bits."""
+        """Write one frame, and the sound beside it.
+
+        Parameters
+        ----------
+        codes
+            Planes of code values in `format`.
+        sound
+            (samples, channels) int32, full scale at 32 bits; None for none.
+        """
         try:
             frame = frame_of_codes(self.pixels, codes)
             if self._muxed is not None:
@@ -185,11 +193,36 @@ def encode_still(
     sound_bits: int = 24,
     progress: Progress | None = None,
 ) -> SignalFormat:
-    """Write a clip that shows R′G′B′ `rgb` (h, w, 3) for `frames` frames; return the format it carries.
+    """Write a clip of one picture, with its field order, pixel aspect, colour and start flagged.
 
-    Field order, pixel aspect, colour and start timecode are flagged. `sound` is (samples, channels) int32.
-    For codecs of one picture a file, `path` names the first file, whose number is counted on.
-    Raises `MediaError`; what was written by then is left for the caller to remove.
+    Parameters
+    ----------
+    path
+        The file; for codecs of one picture a file the first of them, whose number is counted on.
+    codec, fmt
+        What codes it, and its format.
+    rgb
+        (h, w, 3) R′G′B′, 0 is black and 1 is white.
+    frames
+        How many there are.
+    start
+        The first frame's timecode.
+    sound
+        (samples, channels) int32, full scale at 32 bits; None for none.
+    sample_rate, sound_bits
+        Hz, and bits a sample in the file.
+    progress
+        Hears how many frames are written, and of how many; it may raise to stop.
+
+    Returns
+    -------
+    SignalFormat
+        What the file carries.
+
+    Raises
+    ------
+    MediaError
+        Where it cannot be written; what was written by then is left for the caller to remove.
     """
     pixels = encoder_pixels(codec, fmt)
     value = progress if progress is not None else _silent

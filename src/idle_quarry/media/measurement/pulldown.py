@@ -40,9 +40,25 @@ class PulldownRun:
 
 
 def cadence_runs(frames: Sequence[NDArray[Any]], cadence: str, order: str) -> list[PulldownRun]:
-    """Return the unbroken runs of a pulldown in frames of luma (h, w), 0…1, the field `order` first.
+    """Return the unbroken runs of a pulldown.
 
-    Raises `KeyError` for a cadence that is not one of 2:3 and 2:3:3:2.
+    Parameters
+    ----------
+    frames
+        Luma (h, w) of each frame, 0…1.
+    cadence
+        "2:3" or "2:3:3:2".
+    order
+        The field that comes first: "top" or "bottom".
+
+    Raises
+    ------
+    KeyError
+        For another cadence.
+
+    References
+    ----------
+    SMPTE RP 197.
     """
     structure = f"{cadence} {order}"
     patterns = [PATTERNS.index(pattern) for pattern in CYCLES[structure]]

@@ -124,7 +124,20 @@ def _channel(samples: NDArray[np.float32], rate: int) -> ChannelMeasurement:
 
 
 def tone_of(samples: NDArray[np.float32], rate: int) -> Tone | None:
-    """Return the steady sine that most half seconds of sound are, or None. Levels are of the sine's peak."""
+    """Return the steady sine that most half seconds of a sound are.
+
+    Parameters
+    ----------
+    samples
+        (n,) float32, full scale 1.
+    rate
+        Samples a second.
+
+    Returns
+    -------
+    Tone or None
+        Its frequency in Hz and its peak in dBFS; None where there is no such sine.
+    """
     size = rate // 2
     count = min(40, len(samples) // size)
     if not count:

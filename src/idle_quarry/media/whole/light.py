@@ -21,7 +21,26 @@ def light_table(encoding: Encoding, peak: float) -> NDArray[np.float32]:
 
 
 def light_of(encoding: Encoding, peak: float, values: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return the light on a screen, cd/m², of signal values; of HLG that of its scene, with white at the peak."""
+    """Return the light of signal values on a screen.
+
+    Parameters
+    ----------
+    encoding
+        Whose transfer it is.
+    peak
+        The screen's white, cd/m².
+    values
+        Signal values of any shape, 0 is black and 1 is white.
+
+    Returns
+    -------
+    ndarray
+        cd/m², float32, of the values' shape; of HLG the light of its scene, with white at the peak.
+
+    References
+    ----------
+    ITU-R BT.1886, BT.2100.
+    """
     if is_hdr(encoding.transfer):
         light = linear_light(np.clip(values, 0, 1)[None], encoding.transfer)[0]
         return np.asarray(light / max(float(light.max()), 1e-9) * peak, np.float32)
