@@ -1,7 +1,8 @@
 """A hundred thousand mutated files at every reader of what comes from elsewhere: no traceback, no hang, no crash,
 under 600 MB.
 
-`fuzzing.py [FILES]`: timelines, lists of cuts, EDID blocks, marks of places, records of a job, exchange files, entries,
+`fuzzing.py [FILES [KIND ...]]`: timelines, lists of cuts, compositions in AAF (a tenth as many: each is a compound file
+of 450 kB, read in a process of its own), EDID blocks, marks of places, records of a job, exchange files, entries,
 bundles and profiles, each in a process of its own that is watched and begun again where a file takes it along; clips
 have `odd_clips.py`. Bytes are turned, cut, doubled and moved as `tests/media/mutated` does; of JSON the structure is
 turned as well.
@@ -68,6 +69,7 @@ def readers() -> dict[str, Callable[[Path], object]]:
     return {
         "timeline": lambda path: (_start_in(path), read_timeline(path, Fraction(25))),
         "list": lambda path: read_list(path, Fraction(30000, 1001)),
+        "AAF": lambda path: read_list(path, Fraction(25)),
         "EDID": lambda path: monitor_data(read_edid(path.read_bytes()), "0198c0de-1111-7000-8000-00000000aaaa"),
         "mark": lambda path: proof_in(path.parent),
         "job": lambda path: read_job(path.parent),
@@ -79,6 +81,21 @@ def readers() -> dict[str, Callable[[Path], object]]:
         "bundle": offered,
         "profile": profiles.imported,
     }
+
+
+def write_aaf(path: Path) -> None:
+    """Write a composition of two shots of one tape."""
+    import aaf2
+
+    with aaf2.open(str(path), "w") as file:
+        tape, master, cut = file.create.SourceMob(), file.create.MasterMob("tape 14"), file.create.CompositionMob("Cut")
+        file.content.mobs.extend([tape, master, cut])
+        tape.create_tape_slots("TAPE 14", 25, 25, media_kind="picture")
+        shot, track = master.create_picture_slot(25), cut.create_picture_slot(25)
+        shot.segment.components.append(tape.create_source_clip(1, start=250, length=100, media_kind="picture"))
+        for start in (0, 40):
+            piece = master.create_source_clip(shot.slot_id, start=start, length=30, media_kind="picture")
+            track.segment.components.append(piece)
 
 
 def seeds(folder: Path) -> dict[str, Path]:
@@ -119,11 +136,13 @@ def seeds(folder: Path) -> dict[str, Path]:
     export_entry(entry_named(library, "Harbour Six"), folder / "entry.json")
     export_bundle([stored], folder / "bundle.zip")
     profiles.exported(Preferences(), folder / "profile.json")
+    write_aaf(folder / "cut.aaf")
     (folder / "screen.bin").write_bytes(edid([FULL, FIELDS], [16, 20], HDR))
     library.close()
     return {
         "timeline": next(demo.glob("cuts/*.otio")),
         "list": next(demo.glob("cuts/*.edl")),
+        "AAF": folder / "cut.aaf",
         "EDID": folder / "screen.bin",
         "mark": job / PROOF,
         "job": job / JOB_FILE,
@@ -241,15 +260,17 @@ def main() -> None:
         print(f"{wanted} mutated files; {machine()}", flush=True)
         failed = 0
         for kind, seed in whole.items():
+            if sys.argv[2:] and kind not in sys.argv[2:]:
+                continue
+            count = max(1, wanted // len(whole) // (10 if kind == "AAF" else 1))
             attacked = folder / "attacked" / kind / seed.name
             attacked.parent.mkdir(parents=True)
             begun = time.monotonic()
-            failures, most = attack(kind, seed.read_bytes(), attacked, wanted // len(whole))
+            failures, most = attack(kind, seed.read_bytes(), attacked, count)
             failures += [f"{kind}: {most:.0f} MB"] if most > _MOST_MB else []
             failed += len(failures)
             print(
-                f"  {kind}: {wanted // len(whole)} files in {time.monotonic() - begun:.0f} s, {most:.0f} MB,"
-                f" {len(failures)} failures",
+                f"  {kind}: {count} files in {time.monotonic() - begun:.0f} s, {most:.0f} MB, {len(failures)} failures",
                 flush=True,
             )
             for failure in failures[:6]:
