@@ -7,6 +7,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from types import SimpleNamespace
@@ -15,7 +16,7 @@ import pytest
 from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError, NotPossible
-from idle_quarry.files import is_folder, is_there, written_whole
+from idle_quarry.files import FileFacts, is_folder, is_there, written_whole
 from idle_quarry.library import file_library, open_library
 from idle_quarry.library.files.exchange import template_from_data
 from idle_quarry.library.safety import backup, restore
@@ -126,3 +127,27 @@ def test_folders_go_so_deep() -> None:
         folder = {"id": f"f{number}", "name": "F", "children": [folder]}
     with pytest.raises((ValidationError, LibraryError), match="20 levels of folders at the most"):
         template_from_data({**HD.model_dump(mode="json"), "folders": [folder]})
+
+
+def test_a_file_is_asked_again_only_where_it_changed_even_behind_its_time(tmp_path: Path) -> None:
+    asked: list[bytes] = []
+
+    def facts(path: Path) -> bytes:
+        asked.append(path.read_bytes())
+        return asked[-1]
+
+    known, path = FileFacts(facts, most=2), tmp_path / "line-up.mxf"
+    path.write_bytes(b"first")
+    assert known(path) == known(path) == b"first" and len(asked) == 2, "what changed just now is not relied on"
+    time.sleep(0.15)
+    assert known(path) == known(path) == b"first" and len(asked) == 3
+    moved = path.rename(tmp_path / "moved.mxf")  # which the system marks
+    assert known(moved) == b"first"
+    before = moved.stat()
+    moved.write_bytes(b"other")
+    os.utime(moved, ns=(before.st_atime_ns, before.st_mtime_ns))  # as large and as old as it was
+    assert known(moved) == b"other"
+    time.sleep(0.15)
+    moved.unlink()
+    with pytest.raises(OSError, match="No such file"):
+        known(moved)
