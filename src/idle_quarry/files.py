@@ -182,14 +182,14 @@ class FileFacts(Generic[Fact]):
 
     def __call__(self, path: Path) -> Fact:
         """Return what the function says of a file. Raises `OSError`, and what the function raises."""
-        marks = path.stat()
+        now, marks = time.time_ns(), path.stat()  # before it is read: one that changes meanwhile may keep its marks
         key = (marks.st_dev, marks.st_ino, marks.st_size, marks.st_mtime_ns, marks.st_ctime_ns)
         with self._lock:
             if key in self._facts:
                 self._facts.move_to_end(key)
                 return self._facts[key]
         fact = self._function(path)
-        if time.time_ns() - max(marks.st_mtime_ns, marks.st_ctime_ns) > _TICK_NS:
+        if now - max(marks.st_mtime_ns, marks.st_ctime_ns) > _TICK_NS:
             with self._lock:
                 self._facts[key] = fact
                 while len(self._facts) > self._most:

@@ -109,7 +109,7 @@ def test_every_packet_is_told_in_words() -> None:
     assert set(kinds) >= {"payload", "timecode", "sound"}
     texts = " ".join(kinds["payload"])
     assert "whole pictures sent as two halves" in texts
-    assert "HLG" in texts and "50" in texts
+    assert "HLG" in texts and "50" in texts and texts.count("16:9") == 1, "HD alone says it of these"
     assert any("second field" in text for text in kinds["timecode"])
 
 

@@ -115,6 +115,6 @@ def _payload(four: tuple[int, int, int, int]) -> str:
     sampling = payload.sampling or "an unknown sampling"
     text = (
         f"{lines}{over}: {how}, {rate} a second; {sampling}{' of R′G′B′' if payload.rgb else ''}, {payload.bits} bits,"
-        f" {payload.range} range, {colour}."
+        f" {payload.range} range, {colour}{', 16:9' if payload.sixteen_nine else ''}."
     )
     return text[0].upper() + text[1:]
